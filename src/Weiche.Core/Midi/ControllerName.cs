@@ -1,0 +1,71 @@
+namespace Weiche.Core.Midi;
+
+/// <summary>The names that the standard gives to controllers (MIDI 1.0 Detailed Specification, Table III and the
+/// channel mode messages of Table IV), in short plain words.</summary>
+public static class ControllerName
+{
+    private static readonly Dictionary<int, string> Names = new()
+    {
+        [0] = "bank",
+        [1] = "modulation",
+        [2] = "breath",
+        [4] = "foot",
+        [5] = "portamento time",
+        [6] = "data entry",
+        [7] = "volume",
+        [8] = "balance",
+        [10] = "pan",
+        [11] = "expression",
+        [12] = "effect 1",
+        [13] = "effect 2",
+        [16] = "general 1",
+        [17] = "general 2",
+        [18] = "general 3",
+        [19] = "general 4",
+        [64] = "sustain",
+        [65] = "portamento",
+        [66] = "sostenuto",
+        [67] = "soft",
+        [68] = "legato",
+        [69] = "hold 2",
+        [70] = "sound variation",
+        [71] = "timbre",
+        [72] = "release time",
+        [73] = "attack time",
+        [74] = "brightness",
+        [75] = "decay time",
+        [76] = "vibrato rate",
+        [77] = "vibrato depth",
+        [78] = "vibrato delay",
+        [84] = "portamento control",
+        [91] = "reverb",
+        [92] = "tremolo",
+        [93] = "chorus",
+        [94] = "detune",
+        [95] = "phaser",
+        [96] = "data increment",
+        [97] = "data decrement",
+        [98] = "NRPN low",
+        [99] = "NRPN high",
+        [100] = "RPN low",
+        [101] = "RPN high",
+        [120] = "all sound off",
+        [121] = "reset all controllers",
+        [122] = "local control",
+        [123] = "all notes off",
+        [124] = "omni off",
+        [125] = "omni on",
+        [126] = "mono on",
+        [127] = "poly on",
+    };
+
+    /// <summary>The name, or "controller 23" for one that the standard leaves undefined. Controllers 32 to 63 are
+    /// the fine parts of 0 to 31: "volume fine".</summary>
+    /// <param name="controller">0 to 127.</param>
+    public static string Of(int controller)
+    {
+        if (Names.TryGetValue(controller, out var name)) return name;
+        if (controller is >= 32 and < 64 && Names.TryGetValue(controller - 32, out name)) return name + " fine";
+        return $"controller {controller}";
+    }
+}

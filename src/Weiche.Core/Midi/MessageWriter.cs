@@ -1,0 +1,62 @@
+namespace Weiche.Core.Midi;
+
+/// <summary>
+/// Writes messages as a MIDI 1.0 byte stream. Remembers the running status of its own stream, so there is one
+/// writer to a port.
+/// </summary>
+/// <remarks>
+/// Running status follows the MIDI 1.0 Detailed Specification, "Running Status": it is kept by channel messages,
+/// left alone by real-time messages and ended by all other system messages. Not safe for several threads.
+/// </remarks>
+/// <param name="pool">Where system exclusive bytes are kept.</param>
+/// <param name="useRunningStatus">Whether a channel status that is in force is left out.</param>
+public sealed class MessageWriter(SysExPool pool, bool useRunningStatus = true)
+{
+    private byte _running;
+
+    /// <summary>The most bytes that a message other than a system exclusive takes.</summary>
+    public const int MaxShortLength = 3;
+
+    /// <summary>How many bytes the message takes if it is written next.</summary>
+    /// <param name="message">The message.</param>
+    public int Measure(in MidiMessage message)
+    {
+        if (message.Status == 0xF0) return pool.Bytes(message.SysExHandle).Length + 2;
+        return message.DataLength + (LeavesStatusOut(message) ? 0 : 1);
+    }
+
+    /// <summary>Writes one message whole, or nothing.</summary>
+    /// <param name="message">The message.</param>
+    /// <param name="destination">Where its bytes go, from the start.</param>
+    /// <param name="written">How many bytes were written; 0 if they do not fit.</param>
+    /// <returns>Whether the message was written.</returns>
+    public bool TryWrite(in MidiMessage message, Span<byte> destination, out int written)
+    {
+        written = 0;
+        if (Measure(message) > destination.Length) return false;
+        if (message.Status == 0xF0)
+        {
+            var data = pool.Bytes(message.SysExHandle);
+            destination[0] = 0xF0;
+            data.CopyTo(destination[1..]);
+            destination[data.Length + 1] = 0xF7;
+            written = data.Length + 2;
+            _running = 0;
+            return true;
+        }
+        if (!LeavesStatusOut(message)) destination[written++] = message.Status;
+        var length = message.DataLength;
+        if (length >= 1) destination[written++] = message.Data1;
+        if (length >= 2) destination[written++] = message.Data2;
+        if (message.HasChannel) _running = message.Status;
+        else if (!message.IsRealTime) _running = 0;
+        return true;
+    }
+
+    /// <summary>Forgets the running status: the next channel message is written with its status byte. To be called
+    /// when the far end may have missed something.</summary>
+    public void Reset() => _running = 0;
+
+    private bool LeavesStatusOut(in MidiMessage message) =>
+        useRunningStatus && message.Status == _running && message.HasChannel;
+}

@@ -1,0 +1,233 @@
+using Weiche.Core.Midi;
+
+namespace Weiche.Core.Routing;
+
+/// <summary>
+/// Keeps, for every note-on and every pedal that went down, where it went and as what, so that its end follows it
+/// there whatever was edited in between. Knows for each destination how many hold the same key or pedal.
+/// </summary>
+/// <remarks>
+/// A held thing is named by one number, <see cref="Held"/>: channel × 131 + item, where item 0 to 127 is a key and
+/// 128 to 130 the sustain, sostenuto and soft pedal (controllers 64, 66, 67). Room is made once; nothing here
+/// allocates while messages run.
+/// </remarks>
+internal sealed class Ledger
+{
+    private const int None = -1;
+
+    private readonly Entry[] _entries;
+    private int[]?[] _heads = [];
+    private ushort[]?[] _counts = [];
+    private int[] _keys = [];
+    private int _free = None;
+    private int _top;
+
+    internal Ledger(int capacity) => _entries = new Entry[capacity];
+
+    /// <summary>How many things are held.</summary>
+    internal int Count { get; private set; }
+
+    internal struct Entry
+    {
+        internal int Next;
+        internal int Route;
+        internal int Source;
+        internal int Destination;
+        internal ushort Origin;
+        internal ushort Sounding;
+        internal bool InUse;
+    }
+
+    /// <summary>Makes room for ports with ids below <paramref name="size"/>. Called between messages.</summary>
+    internal void MakeRoom(int size)
+    {
+        if (size <= _heads.Length) return;
+        Array.Resize(ref _heads, size);
+        Array.Resize(ref _counts, size);
+        Array.Resize(ref _keys, size);
+    }
+
+    internal void AddSource(int source)
+    {
+        if (_heads[source] is not null) return;
+        _heads[source] = new int[Held.Size];
+        _heads[source].AsSpan().Fill(None);
+    }
+
+    internal void AddDestination(int destination) => _counts[destination] ??= new ushort[Held.Size];
+
+    /// <summary>How many keys are held at the destination, each key of each channel once.</summary>
+    internal int KeysAt(int destination) => _keys[destination];
+
+    /// <summary>How many entries hold this at the destination.</summary>
+    internal int CountAt(int destination, int sounding) => _counts[destination]![sounding];
+
+    /// <summary>Whether anything this source's key or pedal started is still held.</summary>
+    internal bool HoldsAny(int source, int origin) => _heads[source]![origin] != None;
+
+    /// <summary>Whether this source's key or pedal holds something through this route.</summary>
+    internal bool HoldsThrough(int source, int origin, int route)
+    {
+        for (var i = _heads[source]![origin]; i != None; i = _entries[i].Next)
+        {
+            if (_entries[i].Route == route) return true;
+        }
+        return false;
+    }
+
+    /// <summary>Whether a source's key or pedal already holds exactly this.</summary>
+    internal bool Holds(int source, int origin, int route, int destination, int sounding)
+    {
+        for (var i = _heads[source]![origin]; i != None; i = _entries[i].Next)
+        {
+            ref var entry = ref _entries[i];
+            if (entry.Route == route && entry.Destination == destination && entry.Sounding == sounding) return true;
+        }
+        return false;
+    }
+
+    /// <summary>Enters that a source's key or pedal holds something at a destination.</summary>
+    /// <returns>False if the ledger is full.</returns>
+    internal bool TryEnter(int source, int origin, int route, int destination, int sounding)
+    {
+        int index;
+        if (_free != None)
+        {
+            index = _free;
+            _free = _entries[index].Next;
+        }
+        else if (_top < _entries.Length)
+        {
+            index = _top++;
+        }
+        else
+        {
+            return false;
+        }
+        ref var head = ref _heads[source]![origin];
+        _entries[index] = new Entry
+        {
+            Next = head,
+            Route = route,
+            Source = source,
+            Destination = destination,
+            Origin = (ushort)origin,
+            Sounding = (ushort)sounding,
+            InUse = true,
+        };
+        head = index;
+        if (_counts[destination]![sounding]++ == 0 && Held.IsKey(sounding)) _keys[destination]++;
+        Count++;
+        return true;
+    }
+
+    /// <summary>
+    /// Takes out everything that a source's key or pedal holds. First all of it stops counting, so that
+    /// <see cref="CountAt"/> tells what others hold; then each entry is handed out by <see cref="TryNext"/>.
+    /// </summary>
+    /// <returns>Where to begin with <see cref="TryNext"/>.</returns>
+    internal int TakeAll(int source, int origin)
+    {
+        ref var head = ref _heads[source]![origin];
+        var first = head;
+        for (var i = first; i != None; i = _entries[i].Next) Uncount(_entries[i]);
+        head = None;
+        return first;
+    }
+
+    /// <summary>Hands out the next entry that was taken out, and frees its place.</summary>
+    internal bool TryNext(ref int cursor, out Entry entry)
+    {
+        if (cursor == None)
+        {
+            entry = default;
+            return false;
+        }
+        var index = cursor;
+        entry = _entries[index];
+        cursor = entry.Next;
+        Free(index);
+        return true;
+    }
+
+    /// <summary>Takes out the next entry at or after a place that meets a condition. For edits: it looks at every entry.</summary>
+    internal bool TryTakeWhere<TState>(ref int cursor, TState state, Func<Entry, TState, bool> condition, out Entry taken)
+    {
+        for (; cursor < _top; cursor++)
+        {
+            ref var entry = ref _entries[cursor];
+            if (!entry.InUse || !condition(entry, state)) continue;
+            taken = entry;
+            ref var link = ref _heads[entry.Source]![entry.Origin];
+            while (link != cursor) link = ref _entries[link].Next;
+            link = entry.Next;
+            Uncount(taken);
+            Free(cursor++);
+            return true;
+        }
+        taken = default;
+        return false;
+    }
+
+    private void Uncount(in Entry entry)
+    {
+        if (--_counts[entry.Destination]![entry.Sounding] == 0 && Held.IsKey(entry.Sounding)) _keys[entry.Destination]--;
+    }
+
+    private void Free(int index)
+    {
+        _entries[index].InUse = false;
+        _entries[index].Next = _free;
+        _free = index;
+        Count--;
+    }
+}
+
+/// <summary>The number that names a key or a pedal on a channel within the ledger.</summary>
+internal static class Held
+{
+    private const int Items = 131;
+
+    /// <summary>How many numbers there are.</summary>
+    internal const int Size = Channel.Count * Items;
+
+    private const int NoItem = -1;
+
+    /// <summary>The number for a note or pedal message; false for any other message.</summary>
+    internal static bool TryOf(in MidiMessage message, out int held)
+    {
+        var item = (message.Status & 0xF0) switch
+        {
+            0x80 or 0x90 => message.Data1,
+            0xB0 => PedalItem(message.Data1),
+            _ => NoItem,
+        };
+        held = message.ChannelIndex * Items + item;
+        return item != NoItem;
+    }
+
+    /// <summary>Whether a note or pedal message starts something: a note-on, or a pedal at 64 and above, which the
+    /// standard calls on (MIDI 1.0 Detailed Specification, "Switch controllers").</summary>
+    internal static bool Starts(in MidiMessage message) => message.Data2 >= 64 ? !message.IsNoteOff : message.IsNoteOn;
+
+    /// <summary>Whether the number stands for a key rather than a pedal.</summary>
+    internal static bool IsKey(int held) => held % Items < 128;
+
+    /// <summary>The message that ends a held thing: the one that came, at the place where it went.</summary>
+    /// <param name="held">Where it went.</param>
+    /// <param name="cause">The note-off or pedal message that came; <c>default</c> if none did.</param>
+    internal static MidiMessage End(int held, in MidiMessage cause)
+    {
+        var channel = held / Items;
+        var item = held % Items;
+        if (item < 128)
+        {
+            return cause.Status == 0
+                ? MidiMessage.Raw(0x80 | channel, item, 64)
+                : MidiMessage.Raw(cause.Status & 0xF0 | channel, item, cause.Data2);
+        }
+        return MidiMessage.Raw(0xB0 | channel, item switch { 128 => 64, 129 => 66, _ => 67 }, cause.Status == 0 ? 0 : cause.Data2);
+    }
+
+    private static int PedalItem(int controller) => controller switch { 64 => 128, 66 => 129, 67 => 130, _ => NoItem };
+}

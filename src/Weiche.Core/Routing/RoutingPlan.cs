@@ -1,0 +1,89 @@
+using Weiche.Core.Stages;
+using Weiche.Core.Studios;
+
+namespace Weiche.Core.Routing;
+
+/// <summary>
+/// A studio in the form that the engine runs: for each source its live routes with their stages compiled. Made
+/// away from the live path, swapped in between two messages.
+/// </summary>
+public sealed class RoutingPlan
+{
+    private readonly CompiledRoute[][] _bySource;
+    private readonly CompiledRoute?[] _byRoute;
+    private readonly PortMeter?[] _ports;
+
+    private RoutingPlan(Studio studio, int version, CompiledRoute[][] bySource, CompiledRoute?[] byRoute, PortMeter?[] ports)
+    {
+        Studio = studio;
+        Version = version;
+        _bySource = bySource;
+        _byRoute = byRoute;
+        _ports = ports;
+    }
+
+    /// <summary>The studio this was made from.</summary>
+    public Studio Studio { get; }
+
+    /// <summary>Counts up by one with each plan made from another.</summary>
+    public int Version { get; }
+
+    /// <summary>The figures of a port, or null if the studio has no such port.</summary>
+    /// <param name="id">The port.</param>
+    public PortMeter? Meter(PortId id) => id.Value > 0 && id.Value < _ports.Length ? _ports[id.Value] : null;
+
+    /// <summary>The figures of a route, or null if the studio has no such route.</summary>
+    /// <param name="id">The route.</param>
+    public RouteMeter? Meter(RouteId id) => id.Value > 0 && id.Value < _byRoute.Length ? _byRoute[id.Value]?.Meter : null;
+
+    /// <summary>Makes the plan of a studio.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <param name="previous">The plan before it, whose figures go on counting for what is still there.</param>
+    public static RoutingPlan Compile(Studio studio, RoutingPlan? previous = null)
+    {
+        var size = studio.NextId;
+        var ports = new PortMeter?[size];
+        foreach (var port in studio.Ports) ports[port.Id.Value] = previous?.Meter(port.Id) ?? new PortMeter();
+        var byRoute = new CompiledRoute?[size];
+        var lists = new List<CompiledRoute>?[size];
+        foreach (var route in studio.Routes)
+        {
+            var compiled = new CompiledRoute(
+                route,
+                studio.FindPort(route.From)!.Value.Port.On,
+                studio.FindPort(route.To)!.Value.Port.On,
+                MeterFor(route, previous));
+            byRoute[route.Id.Value] = compiled;
+            if (route.On) (lists[route.From.Value] ??= []).Add(compiled);
+        }
+        var bySource = Array.ConvertAll(lists, list => list?.ToArray() ?? []);
+        return new RoutingPlan(studio, (previous?.Version ?? 0) + 1, bySource, byRoute, ports);
+    }
+
+    /// <summary>The routes of a source that are switched on.</summary>
+    internal CompiledRoute[] RoutesOf(int source) => _bySource[source];
+
+    /// <summary>Whether the route is there, switched on, and both its ports too.</summary>
+    internal bool IsLive(int route) => route < _byRoute.Length && _byRoute[route] is { IsLive: true };
+
+    private static RouteMeter MeterFor(Route route, RoutingPlan? previous)
+    {
+        if (previous?.Meter(route.Id) is { } meter)
+        {
+            var before = previous.Studio.FindRoute(route.Id)!.Stages;
+            if (before.Select(stage => stage.GetType()).SequenceEqual(route.Stages.Select(stage => stage.GetType()))) return meter;
+            return new RouteMeter(route.Stages.Length) { PassedCount = meter.Passed, PassedBackgroundCount = meter.PassedBackground };
+        }
+        return new RouteMeter(route.Stages.Length);
+    }
+}
+
+/// <summary>A route in the form that the engine runs.</summary>
+internal sealed class CompiledRoute(Route route, bool sourceOn, bool destinationOn, RouteMeter meter)
+{
+    internal readonly int Id = route.Id.Value;
+    internal readonly int Destination = route.To.Value;
+    internal readonly bool IsLive = route.On && sourceOn && destinationOn;
+    internal readonly CompiledStage[] Stages = [.. route.Stages.Select(stage => stage.Compile())];
+    internal readonly RouteMeter Meter = meter;
+}

@@ -1,0 +1,27 @@
+using System.Globalization;
+
+namespace Weiche.Core.Studios;
+
+/// <summary>Names a device within its studio, for ever: an id is never used again.</summary>
+/// <param name="Value">1 or more.</param>
+public readonly record struct DeviceId(int Value)
+{
+    /// <summary>The number.</summary>
+    public override string ToString() => Value.ToString(CultureInfo.InvariantCulture);
+}
+
+/// <summary>Names a port within its studio, for ever: an id is never used again.</summary>
+/// <param name="Value">1 or more.</param>
+public readonly record struct PortId(int Value)
+{
+    /// <summary>The number.</summary>
+    public override string ToString() => Value.ToString(CultureInfo.InvariantCulture);
+}
+
+/// <summary>Names a route within its studio, for ever: an id is never used again.</summary>
+/// <param name="Value">1 or more.</param>
+public readonly record struct RouteId(int Value)
+{
+    /// <summary>The number.</summary>
+    public override string ToString() => Value.ToString(CultureInfo.InvariantCulture);
+}

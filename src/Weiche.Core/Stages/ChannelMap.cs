@@ -10,6 +10,9 @@ namespace Weiche.Core.Stages;
 /// </summary>
 public sealed class ChannelMap : IEquatable<ChannelMap>
 {
+    // The longest map there is, every channel to every channel, takes about 700 characters.
+    private const int MaxTextLength = 1000;
+
     private readonly ushort[] _targets;
 
     private ChannelMap(ushort[] targets) => _targets = targets;
@@ -53,7 +56,7 @@ public sealed class ChannelMap : IEquatable<ChannelMap>
         map = Nothing;
         problem = "";
         var typed = (text ?? "").Trim();
-        if (typed.Length > 200)
+        if (typed.Length > MaxTextLength)
         {
             problem = "That is too long for a channel map. Write it like 1→3, 5-8.";
             return false;

@@ -18,7 +18,7 @@ public static class NameRule
         if (name.Length == 0) return "A name needs at least one character.";
         if (name.Length > MaxLength) return $"A name has at most {MaxLength} characters; this one has {name.Length}.";
         if (name.AsSpan().ContainsAny('<', '>')) return "A name cannot contain < or >.";
-        if (name.Any(c => char.IsControl(c) || char.IsSurrogate(c) && !IsPaired(name))) return "A name cannot contain control characters.";
+        if (name.Any(char.IsControl) || !IsPaired(name)) return "A name cannot contain control characters.";
         return null;
     }
 

@@ -1,0 +1,185 @@
+using Microsoft.Data.Sqlite;
+using Microsoft.EntityFrameworkCore;
+
+namespace Weiche.Data;
+
+/// <summary>The data folder or the database in it cannot be used. The message says which file, why, and what to do.</summary>
+/// <param name="message">For a person, one line.</param>
+/// <param name="inner">What found it, or null.</param>
+public sealed class StoreException(string message, Exception? inner = null) : Exception(message, inner);
+
+/// <summary>A studio as it was read from the database.</summary>
+/// <param name="Id">The studio's key.</param>
+/// <param name="Name">Its name.</param>
+/// <param name="Version">The number of the version in force.</param>
+/// <param name="Document">That version, in the product's own JSON.</param>
+public sealed record StoredStudio(int Id, string Name, int Version, string Document);
+
+/// <summary>
+/// Keeps studios in an SQLite database in a folder. Each edit adds a whole version in one transaction, so what was
+/// acknowledged is there after the process is killed, and every earlier version can be gone back to.
+/// </summary>
+public sealed class StudioStore : IDisposable
+{
+    private readonly FileStream _lock;
+    private readonly DbContextOptions<WeicheContext> _options;
+
+    private StudioStore(string file, FileStream folderLock, DbContextOptions<WeicheContext> options)
+    {
+        DatabaseFile = file;
+        _lock = folderLock;
+        _options = options;
+    }
+
+    /// <summary>The database file.</summary>
+    public string DatabaseFile { get; }
+
+    /// <summary>
+    /// Opens the database of a folder; makes both if they are not there. A database that cannot be used is left
+    /// exactly as it is.
+    /// </summary>
+    /// <param name="folder">The data folder.</param>
+    /// <exception cref="StoreException">The folder cannot be written, another Weiche uses it, or the database is
+    /// damaged or was written by a newer version.</exception>
+    public static StudioStore Open(string folder)
+    {
+        var file = Path.Combine(folder, "weiche.db");
+        var folderLock = LockFolder(folder);
+        try
+        {
+            var connection = new SqliteConnectionStringBuilder { DataSource = file, Pooling = false, ForeignKeys = true }.ToString();
+            var options = new DbContextOptionsBuilder<WeicheContext>().UseSqlite(connection).Options;
+            Prepare(file, options);
+            return new StudioStore(file, folderLock, options);
+        }
+        catch
+        {
+            folderLock.Dispose();
+            throw;
+        }
+    }
+
+    /// <summary>The studio that was worked on last, or null if there is none yet.</summary>
+    /// <exception cref="StoreException">The database cannot be read.</exception>
+    public StoredStudio? Load() => Guarded(context =>
+    {
+        var current = context.Studios.AsNoTracking()
+            .Join(context.Versions, studio => new { StudioId = studio.Id, Version = studio.CurrentVersion }, version => new { version.StudioId, version.Version },
+                (studio, version) => new { studio.Id, studio.Name, version.Version, version.Document, version.At })
+            .OrderByDescending(row => row.At).ThenBy(row => row.Id)
+            .FirstOrDefault();
+        return current is null ? null : new StoredStudio(current.Id, current.Name, current.Version, current.Document);
+    });
+
+    /// <summary>Adds a studio with its first version.</summary>
+    /// <param name="name">Its name.</param>
+    /// <param name="document">The version, as JSON.</param>
+    /// <param name="at">When, UTC.</param>
+    /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
+    public StoredStudio Add(string name, string document, DateTime at) => Guarded(context =>
+    {
+        var studio = new StudioRow { Name = name, CurrentVersion = 1 };
+        using var transaction = context.Database.BeginTransaction();
+        context.Studios.Add(studio);
+        context.SaveChanges();
+        context.Versions.Add(new VersionRow { StudioId = studio.Id, Version = 1, Edit = "Begin", At = at, Document = document });
+        context.SaveChanges();
+        transaction.Commit();
+        return new StoredStudio(studio.Id, name, 1, document);
+    });
+
+    /// <summary>Adds the version that an edit made, and puts it in force. On return it is on the disk.</summary>
+    /// <param name="studioId">The studio's key.</param>
+    /// <param name="edit">The edit in words.</param>
+    /// <param name="document">The studio after it, as JSON.</param>
+    /// <param name="at">When, UTC.</param>
+    /// <returns>The number of the new version.</returns>
+    /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
+    public int Append(int studioId, string edit, string document, DateTime at) => Guarded(context =>
+    {
+        var studio = context.Studios.Single(row => row.Id == studioId);
+        studio.CurrentVersion++;
+        context.Versions.Add(new VersionRow { StudioId = studioId, Version = studio.CurrentVersion, Edit = edit, At = at, Document = document });
+        context.SaveChanges();
+        return studio.CurrentVersion;
+    });
+
+    /// <summary>The edits of a studio in words, the newest first.</summary>
+    /// <param name="studioId">The studio's key.</param>
+    /// <param name="count">At most how many.</param>
+    public IReadOnlyList<string> Edits(int studioId, int count) => Guarded(context => context.Versions.AsNoTracking()
+        .Where(row => row.StudioId == studioId).OrderByDescending(row => row.Version).Take(count).Select(row => row.Edit).ToList());
+
+    /// <inheritdoc/>
+    public void Dispose() => _lock.Dispose();
+
+    private static FileStream LockFolder(string folder)
+    {
+        try
+        {
+            Directory.CreateDirectory(folder);
+        }
+        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        {
+            throw new StoreException($"The data folder {folder} cannot be made: {exception.Message}", exception);
+        }
+        try
+        {
+            return new FileStream(Path.Combine(folder, "weiche.lock"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+        }
+        catch (UnauthorizedAccessException exception)
+        {
+            throw new StoreException($"The data folder {folder} cannot be written. Choose another with --data, or allow writing there.", exception);
+        }
+        catch (IOException exception) when (Directory.Exists(folder) && File.Exists(Path.Combine(folder, "weiche.lock")))
+        {
+            throw new StoreException($"The data folder {folder} is in use by another Weiche. Stop that one, or choose another folder with --data.", exception);
+        }
+        catch (IOException exception)
+        {
+            throw new StoreException($"The data folder {folder} cannot be written: {exception.Message}", exception);
+        }
+    }
+
+    private static void Prepare(string file, DbContextOptions<WeicheContext> options)
+    {
+        using var context = new WeicheContext(options);
+        try
+        {
+            if (File.Exists(file)) Check(file, context);
+            context.Database.Migrate();
+        }
+        catch (SqliteException exception)
+        {
+            throw Damaged(file, exception.Message, exception);
+        }
+    }
+
+    private static void Check(string file, WeicheContext context)
+    {
+        var verdict = context.Database.SqlQueryRaw<string>("PRAGMA quick_check(1)").AsEnumerable().FirstOrDefault();
+        if (verdict != "ok") throw Damaged(file, verdict ?? "no answer", null);
+        var known = context.Database.GetMigrations().ToHashSet();
+        if (context.Database.GetAppliedMigrations().FirstOrDefault(applied => !known.Contains(applied)) is { } newer)
+        {
+            throw new StoreException(
+                $"The database {file} was written by a newer Weiche (it has “{newer}”). Nothing was changed. Use that version, or another folder with --data.");
+        }
+    }
+
+    private static StoreException Damaged(string file, string reason, Exception? inner) =>
+        new($"The database {file} is damaged ({reason}). Nothing was changed. Put a copy back in its place, or choose another folder with --data.", inner);
+
+    private T Guarded<T>(Func<WeicheContext, T> work)
+    {
+        try
+        {
+            using var context = new WeicheContext(_options);
+            return work(context);
+        }
+        catch (Exception exception) when (exception is SqliteException or DbUpdateException)
+        {
+            throw new StoreException($"The database {DatabaseFile} could not be used: {(exception.InnerException ?? exception).Message}. Nothing was changed.", exception);
+        }
+    }
+}

@@ -1,0 +1,62 @@
+using Microsoft.EntityFrameworkCore;
+using Microsoft.EntityFrameworkCore.Design;
+
+namespace Weiche.Data;
+
+/// <summary>A studio as the database knows it.</summary>
+public sealed class StudioRow
+{
+    /// <summary>Its key.</summary>
+    public int Id { get; set; }
+
+    /// <summary>Its name.</summary>
+    public required string Name { get; set; }
+
+    /// <summary>The number of the version that is in force.</summary>
+    public int CurrentVersion { get; set; }
+}
+
+/// <summary>A studio as it was after one edit, whole.</summary>
+public sealed class VersionRow
+{
+    /// <summary>The studio's key.</summary>
+    public int StudioId { get; set; }
+
+    /// <summary>Counts up by one with each edit of the studio.</summary>
+    public int Version { get; set; }
+
+    /// <summary>The edit in words.</summary>
+    public required string Edit { get; set; }
+
+    /// <summary>When it was made, UTC.</summary>
+    public DateTime At { get; set; }
+
+    /// <summary>The studio after it, in the product's own JSON.</summary>
+    public required string Document { get; set; }
+}
+
+/// <summary>The database: studios, and every version of each.</summary>
+/// <param name="options">Where it is.</param>
+public sealed class WeicheContext(DbContextOptions<WeicheContext> options) : DbContext(options)
+{
+    /// <summary>The studios.</summary>
+    public DbSet<StudioRow> Studios => Set<StudioRow>();
+
+    /// <summary>Their versions.</summary>
+    public DbSet<VersionRow> Versions => Set<VersionRow>();
+
+    /// <inheritdoc/>
+    protected override void OnModelCreating(ModelBuilder modelBuilder)
+    {
+        modelBuilder.Entity<StudioRow>().HasIndex(row => row.Name).IsUnique();
+        modelBuilder.Entity<VersionRow>().HasKey(row => new { row.StudioId, row.Version });
+        modelBuilder.Entity<VersionRow>().HasOne<StudioRow>().WithMany().HasForeignKey(row => row.StudioId);
+    }
+}
+
+/// <summary>Makes a context for the tool that writes migrations. It never opens a database.</summary>
+internal sealed class DesignTimeFactory : IDesignTimeDbContextFactory<WeicheContext>
+{
+    public WeicheContext CreateDbContext(string[] args) =>
+        new(new DbContextOptionsBuilder<WeicheContext>().UseSqlite("Data Source=:memory:").Options);
+}

@@ -1,0 +1,122 @@
+using Weiche.Core.Midi;
+using Weiche.Core.Routing;
+using Weiche.Core.Studios;
+
+namespace Weiche.Ports;
+
+/// <summary>
+/// Where ports meet the engine. Ports bring bytes from threads of their own; whoever brings them carries them
+/// through the engine and on to the destinations, under one short lock.
+/// </summary>
+/// <remarks>Nothing under the lock waits: sinks take what they can at once and come back when they have room.</remarks>
+public sealed class Junction
+{
+    private readonly Lock _gate = new();
+    private readonly Engine _engine;
+    private readonly Dictionary<PortId, IByteSink> _sinks = [];
+    private RoutingPlan _plan;
+
+    /// <summary>A junction that runs a studio.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <param name="clock">What time it is.</param>
+    public Junction(Studio studio, StudioClock clock)
+    {
+        Clock = clock;
+        _plan = RoutingPlan.Compile(studio);
+        _engine = new Engine(_plan);
+    }
+
+    /// <summary>What time it is.</summary>
+    public StudioClock Clock { get; }
+
+    /// <summary>The plan in force, with its figures.</summary>
+    public RoutingPlan Plan => Volatile.Read(ref _plan);
+
+    /// <summary>What came and what became of it.</summary>
+    public MessageTap Tap => _engine.Tap;
+
+    /// <summary>Takes bytes that came from a source and carries them on.</summary>
+    /// <param name="source">The source.</param>
+    /// <param name="bytes">The bytes.</param>
+    public void Receive(PortId source, ReadOnlySpan<byte> bytes)
+    {
+        lock (_gate)
+        {
+            _engine.Receive(source, bytes, Clock.Now);
+            Flush();
+        }
+    }
+
+    /// <summary>Makes the plan of a studio, away from the live path. To be handed to <see cref="Swap"/>.</summary>
+    /// <param name="studio">The studio.</param>
+    public RoutingPlan Prepare(Studio studio) => RoutingPlan.Compile(studio, Plan);
+
+    /// <summary>Puts a plan in force between two messages.</summary>
+    /// <param name="plan">The plan.</param>
+    public void Swap(RoutingPlan plan)
+    {
+        lock (_gate)
+        {
+            _engine.Swap(plan, Clock.Now);
+            Volatile.Write(ref _plan, plan);
+            Flush();
+        }
+    }
+
+    /// <summary>Ends every note everywhere.</summary>
+    public void AllNotesOff()
+    {
+        lock (_gate)
+        {
+            _engine.AllNotesOff(Clock.Now);
+            Flush();
+        }
+    }
+
+    /// <summary>Says where the bytes of a destination go.</summary>
+    /// <param name="destination">The destination.</param>
+    /// <param name="sink">The sink; null when there is none any more.</param>
+    public void Connect(PortId destination, IByteSink? sink)
+    {
+        lock (_gate)
+        {
+            if (sink is null) _sinks.Remove(destination);
+            else _sinks[destination] = sink;
+        }
+    }
+
+    /// <summary>Says that a source is gone: what it held ends.</summary>
+    /// <param name="source">The source.</param>
+    public void BreakOff(PortId source)
+    {
+        lock (_gate)
+        {
+            _engine.BreakOff(source, Clock.Now);
+            Flush();
+        }
+    }
+
+    /// <summary>Says that the sink of a destination has room again.</summary>
+    /// <param name="destination">The destination.</param>
+    public void Resume(PortId destination)
+    {
+        lock (_gate) Flush(destination);
+    }
+
+    private void Flush()
+    {
+        while (_engine.TryNextDestination(out var destination)) Flush(destination);
+    }
+
+    private void Flush(PortId destination)
+    {
+        var sink = _sinks.GetValueOrDefault(destination);
+        for (var bytes = _engine.PendingBytes(destination); bytes.Length > 0; bytes = _engine.PendingBytes(destination))
+        {
+            // Bytes for a port that nothing is connected to are gone, as on a cable that hangs loose.
+            var sent = sink?.Send(bytes) ?? bytes.Length;
+            _engine.Advance(destination, sent);
+            if (sent < bytes.Length) return;
+        }
+    }
+}

@@ -1,0 +1,97 @@
+using Weiche.Core.Routing;
+using Weiche.Core.Studios;
+using Weiche.Ports.StandIns;
+
+namespace Weiche.Web.Live;
+
+/// <summary>What changed since the frame before. Lists hold only what changed, as small arrays of numbers.</summary>
+/// <param name="Version">The studio's version.</param>
+/// <param name="Ports">For each port where messages ran or the held keys changed: id, 1 if messages ran, keys held.</param>
+/// <param name="Routes">For each route that passed messages: id, how many in all.</param>
+/// <param name="Stages">For each stage that stopped or passed messages: route, stage from 0, how many went on in all,
+/// 1 if some were stopped.</param>
+/// <param name="Hearings">For each stand-in that now holds something else: its device and what it holds.</param>
+/// <param name="Watch">The number of the newest line of Watch.</param>
+/// <param name="Background">How much clock and active sensing came from all sources.</param>
+public sealed record LampFrame(
+    int Version,
+    IReadOnlyList<long[]> Ports,
+    IReadOnlyList<long[]> Routes,
+    IReadOnlyList<long[]> Stages,
+    IReadOnlyList<HearingFrame> Hearings,
+    long Watch,
+    long Background);
+
+/// <summary>What a stand-in holds.</summary>
+/// <param name="Device">The device's id.</param>
+/// <param name="Keys">The keys that sound.</param>
+/// <param name="Sustained">Whether its sustain pedal is down.</param>
+/// <param name="Bend">Its bend, −8192 to 8191.</param>
+/// <param name="Modulation">Its modulation, 0 to 127.</param>
+/// <param name="Program">Its program, 1 to 128.</param>
+public sealed record HearingFrame(int Device, int[] Keys, bool Sustained, int Bend, int Modulation, int Program);
+
+/// <summary>
+/// Makes frames for one onlooker. However much ran since the last frame, a frame says each thing once, so a slow
+/// onlooker gets fewer frames and never older ones.
+/// </summary>
+internal sealed class LampReader
+{
+    private readonly Dictionary<PortId, (long Messages, int Held)> _ports = [];
+    private readonly Dictionary<RouteId, long> _routes = [];
+    private readonly Dictionary<(RouteId, int), (long Out, long Stopped)> _stages = [];
+    private readonly Dictionary<DeviceId, long> _hearings = [];
+    private int _version = -1;
+    private long _watch = -1;
+    private long _background = -1;
+
+    /// <summary>The next frame, or null if nothing changed.</summary>
+    /// <param name="version">The studio's version.</param>
+    /// <param name="plan">The plan in force.</param>
+    /// <param name="instruments">The stand-ins.</param>
+    /// <param name="watch">The number of the newest line of Watch.</param>
+    internal LampFrame? Next(int version, RoutingPlan plan, IReadOnlyDictionary<DeviceId, Instrument> instruments, long watch)
+    {
+        var ports = new List<long[]>();
+        var background = 0L;
+        foreach (var port in plan.Studio.Ports)
+        {
+            var meter = plan.Meter(port.Id)!;
+            if (port.IsSource) background += meter.Background;
+            var now = (Messages: meter.Messages - meter.Background, meter.Held);
+            // The first frame tells what is held; what ran before the onlooker came is no news.
+            var known = _ports.TryGetValue(port.Id, out var before);
+            if (known ? now != before : now.Held > 0) ports.Add([port.Id.Value, known && now.Messages != before.Messages ? 1 : 0, now.Held]);
+            _ports[port.Id] = now;
+        }
+        var routes = new List<long[]>();
+        var stages = new List<long[]>();
+        foreach (var route in plan.Studio.Routes)
+        {
+            var meter = plan.Meter(route.Id)!;
+            var passed = meter.Passed - meter.PassedBackground;
+            if (_routes.TryGetValue(route.Id, out var before) && before != passed) routes.Add([route.Id.Value, passed]);
+            _routes[route.Id] = passed;
+            for (var i = 0; i < meter.Stages.Count; i++)
+            {
+                var now = (meter.Stages[i].Out, Stopped: meter.Stages[i].Stopped - meter.Stages[i].StoppedBackground);
+                if (_stages.TryGetValue((route.Id, i), out var last) && last != now)
+                    stages.Add([route.Id.Value, i, now.Out, now.Stopped > last.Stopped ? 1 : 0]);
+                _stages[(route.Id, i)] = now;
+            }
+        }
+        var hearings = new List<HearingFrame>();
+        foreach (var (id, instrument) in instruments)
+        {
+            if (instrument.Listener?.Hearing is not { } hearing) continue;
+            if (_hearings.TryGetValue(id, out var seen) && seen == hearing.Version) continue;
+            _hearings[id] = hearing.Version;
+            hearings.Add(new HearingFrame(
+                id.Value, [.. hearing.Held.Select(held => held.Key)], hearing.Sustained, hearing.Bend, hearing.Modulation, hearing.Program));
+        }
+        var quiet = ports.Count == 0 && routes.Count == 0 && stages.Count == 0 && hearings.Count == 0
+            && version == _version && watch == _watch && background == _background;
+        (_version, _watch, _background) = (version, watch, background);
+        return quiet ? null : new LampFrame(version, ports, routes, stages, hearings, watch, background);
+    }
+}

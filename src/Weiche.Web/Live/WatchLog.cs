@@ -1,0 +1,154 @@
+using Weiche.Core.Midi;
+using Weiche.Core.Routing;
+using Weiche.Core.Stages;
+using Weiche.Core.Studios;
+using Weiche.Web.Desk;
+
+namespace Weiche.Web.Live;
+
+/// <summary>Where one message ended: at a destination, or before it.</summary>
+/// <param name="Event">What became of it.</param>
+/// <param name="Destination">The destination's name, without direction; empty where none was meant.</param>
+/// <param name="Words">What it became, or where it stopped and why.</param>
+public sealed record WatchEnd(TapEvent Event, string Destination, string Words)
+{
+    /// <summary>Whether it arrived.</summary>
+    public bool Arrived => Event == TapEvent.Delivered;
+}
+
+/// <summary>One message that came in, with all its ends.</summary>
+/// <param name="Number">Counts up by one with each line.</param>
+/// <param name="Time">When, as time of day.</param>
+/// <param name="From">The source's name, without direction.</param>
+/// <param name="Words">The message in words, with its channel.</param>
+/// <param name="Bytes">Its bytes in hexadecimal.</param>
+/// <param name="Ends">Where it ended.</param>
+public sealed record WatchLine(long Number, DateTimeOffset Time, string From, string Words, string Bytes, IReadOnlyList<WatchEnd> Ends);
+
+/// <summary>
+/// Reads the engine's tap some thirty times a second and keeps the newest messages as lines. The engine never
+/// waits for it; what comes faster than it can be read is counted as left out.
+/// </summary>
+/// <param name="desk">The running studio.</param>
+public sealed class WatchLog(StudioDesk desk) : BackgroundService
+{
+    /// <summary>How many lines are kept.</summary>
+    public const int Capacity = 1000;
+
+    private static readonly TimeSpan Interval = TimeSpan.FromMilliseconds(25);
+
+    private readonly Lock _gate = new();
+    private readonly Queue<WatchLine> _lines = new(Capacity);
+    private readonly TapRecord[] _buffer = new TapRecord[8192];
+    private readonly List<TapRecord> _open = [];
+    private long _next;
+    private long _count;
+    private long _leftOut;
+
+    /// <summary>The number of the newest line; 0 if there is none.</summary>
+    public long Newest => Volatile.Read(ref _count);
+
+    /// <summary>How many records of the engine were overwritten before they could be read.</summary>
+    public long LeftOut => Volatile.Read(ref _leftOut);
+
+    /// <summary>The newest lines, the newest first.</summary>
+    /// <param name="after">Only lines with a number above this.</param>
+    /// <param name="count">At most how many.</param>
+    public IReadOnlyList<WatchLine> Lines(long after, int count)
+    {
+        lock (_gate) return [.. _lines.Reverse().TakeWhile(line => line.Number > after).Take(count)];
+    }
+
+    /// <summary>Takes over what the engine has written down since the last time.</summary>
+    public void Read()
+    {
+        lock (_gate)
+        {
+            int count;
+            do
+            {
+                count = desk.Junction.Tap.Read(ref _next, _buffer, out var lost);
+                if (lost > 0)
+                {
+                    Volatile.Write(ref _leftOut, _leftOut + lost);
+                    _open.Clear();
+                }
+                foreach (ref readonly var record in _buffer.AsSpan(0, count))
+                {
+                    if (record.Event == TapEvent.Came) Close();
+                    if (record.Event == TapEvent.Came || _open.Count > 0) _open.Add(record);
+                }
+            }
+            while (count == _buffer.Length);
+            // The engine publishes a message together with all its ends, so what is open now is whole.
+            Close();
+        }
+    }
+
+    /// <inheritdoc/>
+    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    {
+        using var timer = new PeriodicTimer(Interval);
+        try
+        {
+            while (await timer.WaitForNextTickAsync(stoppingToken)) Read();
+        }
+        catch (OperationCanceledException)
+        {
+            // Weiche stops.
+        }
+    }
+
+    private void Close()
+    {
+        if (_open.Count == 0) return;
+        var line = ToLine(_open, _count + 1);
+        _open.Clear();
+        if (line is null) return;
+        if (_lines.Count == Capacity) _lines.Dequeue();
+        _lines.Enqueue(line);
+        Volatile.Write(ref _count, _count + 1);
+    }
+
+    private WatchLine? ToLine(List<TapRecord> records, long number)
+    {
+        var came = records[0];
+        if (desk.StudioOfPlan(came.PlanVersion) is not { } studio) return null;
+        var channel = came.Message.HasChannel ? $" · ch {came.Message.ChannelIndex + 1}" : "";
+        Span<byte> start = stackalloc byte[Math.Min(8, came.SysExLength)];
+        for (var i = 0; i < start.Length; i++) start[i] = (byte)(came.SysExStart >> (8 * i));
+        return new WatchLine(
+            number,
+            desk.Junction.Clock.TimeOfDay(came.Time),
+            studio.FindPort(new PortId(came.Port))?.Name ?? "a port that is gone",
+            MessageText.Words(came.Message, came.SysExLength) + channel,
+            MessageText.Hex(came.Message, start, came.SysExLength),
+            [.. records.Skip(1).Select(record => ToEnd(record, came.Message, studio)).DefaultIfEmpty(new WatchEnd(TapEvent.Stopped, "", "no route leads on from here"))]);
+    }
+
+    private static WatchEnd ToEnd(in TapRecord record, in MidiMessage came, Studio studio)
+    {
+        var to = studio.FindPort(new PortId(record.Port))?.Name ?? "a port that is gone";
+        var stage = studio.FindRoute(new RouteId(record.Route))?.Stages.ElementAtOrDefault(record.Stage);
+        return record.Event switch
+        {
+            TapEvent.Delivered => new WatchEnd(record.Event, to, Became(record.Message, came)),
+            TapEvent.Stopped => new WatchEnd(record.Event, to, Stopped(stage, record.Message)),
+            TapEvent.SourceOff => new WatchEnd(record.Event, "", $"{to} is switched off"),
+            TapEvent.DestinationOff => new WatchEnd(record.Event, to, $"{to} is switched off"),
+            TapEvent.NotBegunHere => new WatchEnd(record.Event, to, "nothing to end: it did not begin here"),
+            TapEvent.HeldByOther => new WatchEnd(record.Event, to, "another source still holds it"),
+            _ => new WatchEnd(record.Event, to, "refused: too much is waiting here"),
+        };
+    }
+
+    private static string Stopped(Stage? stage, in MidiMessage message) =>
+        stage is null ? "stopped" : $"stopped by {stage.Name}: {stage.WhyStopped(message)}";
+
+    private static string Became(in MidiMessage message, in MidiMessage came)
+    {
+        if (message == came) return "as it came";
+        var words = MessageText.Words(message);
+        return message.HasChannel ? $"{words} on ch {message.ChannelIndex + 1}" : words;
+    }
+}

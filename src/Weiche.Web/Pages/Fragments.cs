@@ -1,0 +1,26 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Weiche.Core.Studios;
+
+namespace Weiche.Web.Pages;
+
+/// <summary>How pages answer: with the part of the page that changed where a script asked, else with the whole.</summary>
+internal static class Fragments
+{
+    /// <summary>Whether a script asks for a part of the page.</summary>
+    internal static bool WantsFragment(this HttpRequest request) =>
+        request.Headers["HX-Request"] == "true" && request.Headers["HX-History-Restore-Request"] != "true";
+
+    /// <summary>The whole page or its changing part, with what it shows now.</summary>
+    internal static IActionResult Show(this PageModel page, string partial, object view) =>
+        page.Request.WantsFragment() ? page.Partial(partial, view) : page.Page();
+
+    /// <summary>The answer to an edit: the changing part; or a problem, said with status 422 and nothing changed; or,
+    /// without scripts, the page anew.</summary>
+    internal static IActionResult Answer(this PageModel page, Problem? problem, string partial, object view, string address)
+    {
+        if (problem is null && !page.Request.WantsFragment()) return page.LocalRedirect(address);
+        if (problem is not null) page.Response.StatusCode = StatusCodes.Status422UnprocessableEntity;
+        return page.Show(partial, view);
+    }
+}

@@ -1,0 +1,1 @@
+return Weiche.Web.Startup.Launcher.Start(args);

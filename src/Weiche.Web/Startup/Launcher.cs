@@ -1,0 +1,97 @@
+using System.CommandLine;
+using System.Net;
+using System.Net.Sockets;
+
+namespace Weiche.Web.Startup;
+
+/// <summary>The verbs of the command line.</summary>
+internal static class Launcher
+{
+    private const int Failed = 2;
+
+    /// <summary>Reads the command line and does what it says.</summary>
+    /// <param name="args">The words after the program's name.</param>
+    /// <returns>The exit code: 0 when all went well.</returns>
+    internal static int Start(string[] args)
+    {
+        var port = new Option<int?>("--port") { Description = $"the TCP port on 127.0.0.1; without it {WeicheSettings.UsualPort}, or a free one" };
+        port.Validators.Add(result =>
+        {
+            if (result.GetValueOrDefault<int?>() is < 1 or > 65535) result.AddError("A port is a number from 1 to 65535.");
+        });
+        var data = new Option<string?>("--data") { Description = "the folder for the database and the log" };
+        var fresh = new Option<bool>("--fresh") { Description = "make the demo studio anew" };
+        var run = new Command("run", "start Weiche with your own studio") { port, data };
+        run.SetAction(result => Serve(result.GetValue(port), result.GetValue(data) ?? WeicheSettings.UsualDataFolder, demo: false, fresh: false));
+        var demo = new Command("demo", "start Weiche with the demo studio, in a folder of its own") { port, data, fresh };
+        demo.SetAction(result => Serve(
+            result.GetValue(port), result.GetValue(data) ?? Path.Combine(WeicheSettings.UsualDataFolder, "demo"), demo: true, result.GetValue(fresh)));
+        return new RootCommand("Weiche, the signal box of a MIDI studio.") { run, demo }.Parse(args).Invoke();
+    }
+
+    private static int Serve(int? port, string folder, bool demo, bool fresh)
+    {
+        try
+        {
+            folder = Path.GetFullPath(folder);
+            if (fresh) RemoveStudio(folder);
+            var app = WeicheApp.Create(new WeicheSettings { Port = Choose(port), DataFolder = folder, Demo = demo });
+            app.Start();
+            Console.WriteLine($"Weiche is ready at {app.Urls.First()}");
+            app.WaitForShutdown();
+            return 0;
+        }
+        catch (StartException exception)
+        {
+            Console.Error.WriteLine(exception.Message);
+            return Failed;
+        }
+        catch (IOException exception) when (exception.InnerException is Microsoft.AspNetCore.Connections.AddressInUseException)
+        {
+            Console.Error.WriteLine($"Port {port} is taken by another program. Choose another with --port.");
+            return Failed;
+        }
+    }
+
+    private static int Choose(int? wanted)
+    {
+        if (wanted is { } port)
+        {
+            return IsFree(port) ? port : throw new StartException($"Port {port} is taken by another program. Choose another with --port.");
+        }
+        if (IsFree(WeicheSettings.UsualPort)) return WeicheSettings.UsualPort;
+        Console.WriteLine($"Port {WeicheSettings.UsualPort} is taken by another program; taking a free one.");
+        return 0;
+    }
+
+    private static bool IsFree(int port)
+    {
+        try
+        {
+            using var listener = new TcpListener(IPAddress.Loopback, port);
+            listener.Start();
+            return true;
+        }
+        catch (SocketException)
+        {
+            return false;
+        }
+    }
+
+    /// <summary>Removes the database of a demo folder; a folder in which another Weiche runs is left alone.</summary>
+    private static void RemoveStudio(string folder)
+    {
+        try
+        {
+            if (!Directory.Exists(folder)) return;
+            using (new FileStream(Path.Combine(folder, "weiche.lock"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None))
+            {
+                foreach (var file in Directory.GetFiles(folder, "weiche.db*")) File.Delete(file);
+            }
+        }
+        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        {
+            throw new StartException($"The demo studio in {folder} cannot be made anew: {exception.Message}", exception);
+        }
+    }
+}

@@ -1,0 +1,120 @@
+using System.Text.Json;
+using Microsoft.AspNetCore.DataProtection;
+using Microsoft.AspNetCore.HostFiltering;
+using Serilog;
+using Serilog.Events;
+using Weiche.Core.Studios;
+using Weiche.Data;
+using Weiche.Files;
+using Weiche.Web.Desk;
+using Weiche.Web.Live;
+
+namespace Weiche.Web.Startup;
+
+/// <summary>Puts the application together.</summary>
+public static class WeicheApp
+{
+    /// <summary>Opens the data folder and builds the application around the studio in it. It does not listen yet.</summary>
+    /// <param name="settings">How it is started.</param>
+    /// <exception cref="StartException">The data folder or what is in it cannot be used.</exception>
+    public static WebApplication Create(WeicheSettings settings)
+    {
+        var desk = OpenDesk(settings);
+        var builder = WebApplication.CreateBuilder(new WebApplicationOptions
+        {
+            ContentRootPath = AppContext.BaseDirectory,
+            WebRootPath = Path.Combine(AppContext.BaseDirectory, "wwwroot"),
+            ApplicationName = typeof(WeicheApp).Assembly.GetName().Name,
+            EnvironmentName = Environments.Production,
+        });
+        builder.WebHost.UseKestrel(options =>
+        {
+            options.Listen(System.Net.IPAddress.Loopback, settings.Port);
+            options.Limits.MaxRequestBodySize = 1 << 20;
+            options.AddServerHeader = false;
+        });
+        builder.Services.AddSerilog(new LoggerConfiguration()
+            .MinimumLevel.Information()
+            .MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
+            // The keys guard forms against other sites on one's own machine; they lie beside the data they guard.
+            .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", LogEventLevel.Error)
+            .WriteTo.File(
+                Path.Combine(settings.DataFolder, "weiche-.log"),
+                rollingInterval: RollingInterval.Day,
+                retainedFileCountLimit: 7,
+                fileSizeLimitBytes: 10 << 20,
+                formatProvider: System.Globalization.CultureInfo.InvariantCulture)
+            .CreateLogger(), dispose: true);
+        // Made by a factory, so that the container closes it, and the database with it, at the very end.
+        builder.Services.AddSingleton(_ => desk);
+        builder.Services.AddSingleton<WatchLog>();
+        builder.Services.AddHostedService(services => services.GetRequiredService<WatchLog>());
+        builder.Services.AddRazorPages();
+        // Kept with the data, so that a page that is open keeps working when Weiche is started again.
+        builder.Services.AddDataProtection()
+            .SetApplicationName("Weiche")
+            .PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(settings.DataFolder, "keys")));
+        builder.Services.AddRouting(options => options.LowercaseUrls = true);
+        builder.Services.AddAntiforgery(options =>
+        {
+            options.HeaderName = "X-Weiche-Token";
+            options.Cookie.Name = "weiche-token";
+            options.Cookie.SameSite = SameSiteMode.Strict;
+        });
+        builder.Services.AddSignalR(options => options.MaximumReceiveMessageSize = 4096)
+            .AddJsonProtocol(options => options.PayloadSerializerOptions.PropertyNamingPolicy = JsonNamingPolicy.CamelCase);
+        builder.Services.Configure<HostFilteringOptions>(options =>
+        {
+            options.AllowedHosts = Guards.Hosts;
+            options.AllowEmptyHosts = false;
+            options.IncludeFailureMessage = false;
+        });
+        builder.Services.Configure<HostOptions>(options => options.ShutdownTimeout = TimeSpan.FromSeconds(2));
+
+        var app = builder.Build();
+        // The container makes what it is asked for: asking once means it is closed with the rest.
+        app.Services.GetRequiredService<StudioDesk>();
+        app.UseExceptionHandler("/fault");
+        app.UseStatusCodePagesWithReExecute("/fault", "?status={0}");
+        app.UseHostFiltering();
+        app.UseGuards();
+        app.UseStaticFiles(new StaticFileOptions
+        {
+            // Every reference carries a hash of the file, so a browser may keep it.
+            OnPrepareResponse = context => context.Context.Response.Headers.CacheControl =
+                context.Context.Request.Query.ContainsKey("v") ? "public, max-age=31536000, immutable" : "no-cache",
+        });
+        app.UseRouting();
+        app.UseAntiforgery();
+        app.MapRazorPages();
+        app.MapHub<LiveHub>("/live");
+        return app;
+    }
+
+    private static StudioDesk OpenDesk(WeicheSettings settings)
+    {
+        StudioStore? store = null;
+        try
+        {
+            store = StudioStore.Open(settings.DataFolder);
+            var stored = store.Load();
+            if (stored is null)
+            {
+                var studio = settings.Demo ? DemoStudio.Create() : Studio.Empty("My studio");
+                stored = store.Add(studio.Name, StudioJson.Write(studio), settings.Time.GetUtcNow().UtcDateTime);
+            }
+            return new StudioDesk(store, stored, settings.Time);
+        }
+        catch (StoreException exception)
+        {
+            store?.Dispose();
+            throw new StartException(exception.Message, exception);
+        }
+        catch (StudioFormatException exception)
+        {
+            var file = store!.DatabaseFile;
+            store.Dispose();
+            throw new StartException($"The studio in the database {file} cannot be read: {exception.Message} Nothing was changed.", exception);
+        }
+    }
+}

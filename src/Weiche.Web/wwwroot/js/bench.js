@@ -1,0 +1,216 @@
+// The bench: stand-ins played by mouse, by touch and by the computer's keys, and what they hold.
+
+// The lower two rows of letters, by place on the keyboard whatever is printed there: C to B.
+const places = ["KeyZ", "KeyS", "KeyX", "KeyD", "KeyC", "KeyV", "KeyG", "KeyB", "KeyH", "KeyN", "KeyJ", "KeyM"];
+const usualVelocity = 96;
+const bendReach = 8191;
+const names = ["C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B"];
+const remembered = "weiche-bench";
+
+export function startBench(live) {
+  const bench = document.getElementById("bench");
+  const button = document.getElementById("bench-button");
+  const players = [...bench.querySelectorAll("[data-player]")];
+  let current = players[0] ?? null;
+  const octaves = new Map();
+  const pointers = new Map();
+  const typed = new Map();
+
+  const keyName = (key) => names[key % 12] + (Math.floor(key / 12) - 2);
+  const keyboard = () => current?.querySelector(".keyboard");
+  const device = () => Number(current.dataset.player);
+
+  function open(opened, focus) {
+    bench.hidden = !opened;
+    button.setAttribute("aria-expanded", String(opened));
+    sessionStorage.setItem(remembered, opened ? current?.dataset.player ?? "0" : "");
+    if (!opened) letGo();
+    else if (focus) keyboard()?.focus();
+  }
+
+  function choose(id) {
+    letGo();
+    current = players.find((player) => player.dataset.player === id) ?? players[0];
+    for (const player of players) player.hidden = player !== current;
+    for (const choice of bench.querySelectorAll("[data-play]")) {
+      const chosen = choice.dataset.play === current.dataset.player;
+      choice.classList.toggle("strong", chosen);
+      choice.setAttribute("aria-pressed", String(chosen));
+    }
+    label();
+  }
+
+  function lowest() {
+    const board = keyboard();
+    const [low, high] = [Number(board.dataset.lowest), Number(board.dataset.highest)];
+    const middle = Math.min(60, high - 11);
+    const wanted = octaves.get(board) ?? Math.max(low, middle - (middle - low) % 12);
+    return Math.max(low, Math.min(wanted, high - (high - low) % 12));
+  }
+
+  function label() {
+    const board = keyboard();
+    if (!board) return;
+    for (const letter of board.querySelectorAll("[data-letter]")) {
+      const place = places[Number(letter.dataset.letter) - lowest()];
+      letter.textContent = place ? place.slice(3) : "";
+    }
+  }
+
+  function press(key, velocity) {
+    live.send("Press", device(), key, velocity);
+    keyboard().querySelector(`[data-key="${key}"]`)?.classList.add("down");
+  }
+
+  function release(key) {
+    if ([...pointers.values(), ...typed.values()].includes(key)) return;
+    live.send("Release", device(), key);
+    keyboard().querySelector(`[data-key="${key}"]`)?.classList.remove("down");
+  }
+
+  function letGo() {
+    if (!current) return;
+    const keys = new Set([...pointers.values(), ...typed.values()]);
+    pointers.clear();
+    typed.clear();
+    keys.forEach(release);
+    if (spaceDown) sustain(spaceDown = false);
+  }
+
+  // Lower on the key is louder, as far from a real key's hinge.
+  function velocityAt(key, y) {
+    const box = key.getBoundingClientRect();
+    return Math.round(Math.max(20, Math.min(127, 30 + 97 * (y - box.top) / box.height)));
+  }
+
+  function keyAt(event) {
+    const key = document.elementFromPoint(event.clientX, event.clientY);
+    return key?.closest("[data-player]") === current && key.dataset.key ? key : null;
+  }
+
+  bench.addEventListener("pointerdown", (event) => {
+    const key = event.target.closest("[data-key]");
+    if (!key || event.button !== 0) return;
+    event.preventDefault();
+    keyboard().focus({ preventScroll: true });
+    key.releasePointerCapture?.(event.pointerId);
+    pointers.set(event.pointerId, Number(key.dataset.key));
+    press(Number(key.dataset.key), velocityAt(key, event.clientY));
+  });
+
+  document.addEventListener("pointermove", (event) => {
+    const before = pointers.get(event.pointerId);
+    if (before === undefined) return;
+    const key = keyAt(event);
+    if (!key || Number(key.dataset.key) === before) return;
+    pointers.set(event.pointerId, Number(key.dataset.key));
+    release(before);
+    press(Number(key.dataset.key), velocityAt(key, event.clientY));
+  });
+
+  for (const ending of ["pointerup", "pointercancel"]) {
+    document.addEventListener(ending, (event) => {
+      const key = pointers.get(event.pointerId);
+      if (key === undefined) return;
+      pointers.delete(event.pointerId);
+      release(key);
+    });
+  }
+
+  let spaceDown = false;
+  bench.addEventListener("keydown", (event) => {
+    if (!event.target.closest(".keyboard") || event.ctrlKey || event.metaKey || event.altKey) return;
+    const place = places.indexOf(event.code);
+    if (event.key === "Escape") open(false);
+    else if (event.code === "Space") { if (!event.repeat) sustain(spaceDown = true); }
+    else if (event.key === "ArrowLeft" || event.key === "ArrowRight") shift(event.key === "ArrowLeft" ? -12 : 12);
+    else if (event.key === "ArrowUp" || event.key === "ArrowDown") { if (!event.repeat) bend(event.key === "ArrowUp" ? bendReach : -bendReach); }
+    else if (place >= 0) { if (!event.repeat) type(event.code, lowest() + place); }
+    else return;
+    event.preventDefault();
+  });
+
+  document.addEventListener("keyup", (event) => {
+    if (event.code === "Space" && spaceDown) sustain(spaceDown = false);
+    if ((event.key === "ArrowUp" || event.key === "ArrowDown") && event.target.closest?.(".keyboard")) bend(0);
+    const key = typed.get(event.code);
+    if (key === undefined) return;
+    typed.delete(event.code);
+    release(key);
+  });
+
+  // A window that loses the focus never hears the keys come up.
+  addEventListener("blur", letGo);
+  bench.addEventListener("focusout", (event) => { if (event.target.closest(".keyboard") && typed.size > 0) letGo(); });
+
+  function type(code, key) {
+    if (key > Number(keyboard().dataset.highest) || typed.has(code)) return;
+    typed.set(code, key);
+    press(key, usualVelocity);
+  }
+
+  function shift(by) {
+    octaves.set(keyboard(), lowest() + by);
+    octaves.set(keyboard(), lowest());
+    label();
+  }
+
+  function bend(value) {
+    const wheel = current.querySelector("[data-bend]");
+    if (!wheel) return;
+    wheel.value = value;
+    live.send("Bend", device(), value);
+  }
+
+  function sustain(down) {
+    const pedal = current.querySelector("[data-sustain]");
+    if (!pedal) return;
+    pedal.setAttribute("aria-pressed", String(down));
+    live.send("Sustain", device(), down);
+  }
+
+  bench.addEventListener("input", (event) => {
+    if (event.target.matches("[data-bend]")) live.send("Bend", device(), Number(event.target.value));
+    if (event.target.matches("[data-modulation]")) live.send("Modulate", device(), Number(event.target.value));
+  });
+  // The bend wheel springs back.
+  bench.addEventListener("change", (event) => { if (event.target.matches("[data-bend]")) bend(0); });
+
+  bench.addEventListener("click", (event) => {
+    const choice = event.target.closest("[data-play]");
+    if (choice) {
+      choose(choice.dataset.play);
+      open(true, true);
+    }
+    const pedal = event.target.closest("[data-sustain]");
+    if (pedal) sustain(pedal.getAttribute("aria-pressed") !== "true");
+  });
+  button.addEventListener("click", () => open(bench.hidden, true));
+
+  live.onFrame((frame) => frame.hearings.forEach(hear));
+
+  function hear(hearing) {
+    const place = bench.querySelector(`[data-heard="${hearing.device}"]`);
+    if (!place) return;
+    const keys = hearing.keys.map(keyName);
+    const sky = place.dataset.display === "true";
+    place.classList.toggle("holding", keys.length > 0);
+    place.querySelector("[data-held-keys]").textContent = keys.length > 0
+      ? keys.slice(0, 12).join(" ") + (keys.length > 12 ? ` +${keys.length - 12}` : "")
+      : sky ? "no cue" : "nothing held";
+    const more = [];
+    if (hearing.sustained) more.push("sustain");
+    if (hearing.bend !== 0) more.push(`bend ${hearing.bend > 0 ? "+" : "−"}${Math.abs(hearing.bend)}`);
+    if (hearing.modulation > 0) more.push(`modulation ${hearing.modulation}`);
+    if (!sky) more.push(`program ${hearing.program}`);
+    place.querySelector("[data-held-more]").textContent = more.join(" · ");
+    const stars = place.querySelectorAll("[data-star]");
+    stars.forEach((star) => star.classList.toggle("lit", hearing.keys.some((key) => key % stars.length === Number(star.dataset.star))));
+  }
+
+  if (current) {
+    const before = sessionStorage.getItem(remembered);
+    choose(before || current.dataset.player);
+    if (before) open(true, false);
+  }
+}

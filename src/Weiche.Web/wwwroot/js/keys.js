@@ -1,0 +1,56 @@
+// One key for each thing that is done often. Typing in a field and playing the bench are left alone.
+
+const pages = { 1: "/gear", 2: "/plan", 3: "/watch", 4: "/checks", 5: "/lineups", 6: "/takes" };
+
+export function startKeys() {
+  const dialog = document.getElementById("keys");
+  document.getElementById("keys-button").addEventListener("click", () => dialog.showModal());
+
+  document.addEventListener("keydown", (event) => {
+    if (event.ctrlKey || event.metaKey || event.altKey || dialog.open) return;
+    if (event.target.matches?.("input:not([type=range]), textarea, select")) {
+      if (event.key === "Escape") event.target.blur();
+      return;
+    }
+    const playing = event.target.closest?.(".keyboard");
+    const act = playing && event.key !== "." ? null : actions[event.key];
+    if (!act || event.repeat) return;
+    if (act() !== false) event.preventDefault();
+  });
+
+  const press = (id) => {
+    const button = document.getElementById(id);
+    if (!button) return false;
+    button.click();
+    return true;
+  };
+
+  const actions = {
+    b: () => press("bench-button"),
+    o: () => press("route-switch"),
+    Delete: () => press("route-remove"),
+    ".": () => press("quiet"),
+    "?": () => dialog.showModal(),
+    a: () => {
+      const letters = document.getElementById("lay-letters");
+      if (!letters) {
+        location.href = "/plan#lay";
+        return true;
+      }
+      letters.focus();
+      letters.select();
+      return true;
+    },
+    " ": () => {
+      if (document.activeElement?.matches("button, a, [role=button]") || !document.getElementById("watch-freeze")) return false;
+      document.dispatchEvent(new CustomEvent("weiche:freeze"));
+      return true;
+    },
+  };
+  for (const [key, page] of Object.entries(pages)) actions[key] = () => { location.href = page; return true; };
+
+  if (location.hash === "#lay") {
+    document.getElementById("lay-letters")?.focus();
+    history.replaceState(null, "", location.pathname + location.search);
+  }
+}

@@ -1,0 +1,64 @@
+// Lights lamps and tracks for as long as messages run, and keeps the counts beside them.
+
+const litFor = 140;
+
+export function startLamps(live) {
+  const lit = new Map();
+  const held = new Map();
+
+  function light(selector, name) {
+    const until = performance.now() + litFor;
+    for (const element of document.querySelectorAll(selector)) {
+      element.classList.add(name);
+      lit.set(element, { until, name });
+    }
+    if (lit.size > 0) requestAnimationFrame(dim);
+  }
+
+  let dimming = false;
+  function dim() {
+    if (dimming) return;
+    dimming = true;
+    const step = () => {
+      const now = performance.now();
+      for (const [element, { until, name }] of lit) {
+        if (now < until && element.isConnected) continue;
+        element.classList.remove(name);
+        lit.delete(element);
+      }
+      if (lit.size > 0) requestAnimationFrame(step);
+      else dimming = false;
+    };
+    step();
+  }
+
+  function hold(port, count) {
+    held.set(port, count);
+    for (const element of document.querySelectorAll(`[data-held="${port}"]`)) {
+      element.textContent = count > 0 ? `${count} held` : "";
+    }
+  }
+
+  live.onFrame((frame) => {
+    for (const [port, ran, count] of frame.ports) {
+      if (ran) light(`[data-lamps~="${port}"]`, "lit");
+      hold(port, count);
+    }
+    for (const [route, passed] of frame.routes) {
+      light(`[data-track="${route}"]`, "lit");
+      for (const element of document.querySelectorAll(`[data-count="${route}"]`)) element.textContent = figure(passed);
+    }
+    for (const [route, stage, out, stopped] of frame.stages) {
+      if (stopped) light(`[data-sign="${route}:${stage}"]`, "stopping");
+      for (const element of document.querySelectorAll(`[data-stage-out="${route}:${stage}"]`)) element.textContent = figure(out);
+    }
+    for (const element of document.querySelectorAll("[data-background]")) element.textContent = figure(frame.background);
+  });
+  document.body.addEventListener("htmx:afterSwap", () => held.forEach((count, port) => hold(port, count)));
+}
+
+const thousands = /\B(?=(\d{3})+$)/g;
+
+export function figure(value) {
+  return String(value).replace(thousands, "\u202f");
+}

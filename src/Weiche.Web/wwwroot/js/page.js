@@ -1,0 +1,69 @@
+// Keeps the changing part of the page right: in step with other windows, with the focus where it was.
+
+const retryAfter = 60;
+
+export function startPage(live) {
+  let asked = 0;
+  let version = 0;
+  let timer = 0;
+  let edited = false;
+
+  document.body.addEventListener("htmx:beforeRequest", () => { asked++; });
+  document.body.addEventListener("htmx:afterRequest", () => { asked--; });
+  // A request that never reached Weiche, or that it could not take, is said in the head of the page.
+  document.body.addEventListener("htmx:sendError", () => say("Weiche does not answer: nothing was changed"));
+  document.body.addEventListener("htmx:responseError", (event) =>
+    say(event.detail.xhr.status === 400 ? "This page is out of date: reload it" : "That did not work: nothing was changed"));
+  document.body.addEventListener("htmx:afterSwap", () => { edited = false; });
+  document.body.addEventListener("input", (event) => { if (event.target.closest("#fragment")) edited = true; });
+  document.body.addEventListener("focusout", () => setTimeout(refresh, 0));
+
+  live.onFrame((frame) => {
+    version = frame.version;
+    refresh();
+  });
+
+  // Another window has changed the studio. What a person is typing here is not taken away under their hands.
+  function refresh() {
+    clearTimeout(timer);
+    const fragment = document.getElementById("fragment");
+    if (!fragment || version <= Number(fragment.dataset.version)) return;
+    const typing = edited && document.activeElement?.matches("#fragment input");
+    if (typing) return;
+    if (asked > 0 || document.querySelector("[data-dragging]")) {
+      timer = setTimeout(refresh, retryAfter);
+      return;
+    }
+    htmx.ajax("GET", location.pathname + location.search, { target: "#fragment", swap: "outerHTML" });
+  }
+
+  const theme = document.getElementById("theme");
+  theme.addEventListener("click", () => {
+    const root = document.documentElement;
+    const dark = root.dataset.theme ? root.dataset.theme === "dark" : matchMedia("(prefers-color-scheme: dark)").matches;
+    root.dataset.theme = dark ? "light" : "dark";
+    document.cookie = `weiche-theme=${root.dataset.theme};path=/;max-age=31536000;samesite=strict`;
+  });
+
+  // The plan is laid out for the width there is.
+  function measure() {
+    const width = String(document.documentElement.clientWidth);
+    if (document.cookie.includes(`weiche-width=${width}`)) return false;
+    document.cookie = `weiche-width=${width};path=/;max-age=31536000;samesite=strict`;
+    return true;
+  }
+  function lay() {
+    if (measure() && document.querySelector(".plan")) {
+      htmx.ajax("GET", location.pathname + location.search, { target: "#fragment", swap: "outerHTML" });
+    }
+  }
+  if (document.documentElement.clientWidth === 1280) measure();
+  else lay();
+  addEventListener("resize", () => { clearTimeout(timer); timer = setTimeout(lay, 150); });
+}
+
+export function say(text) {
+  const state = document.getElementById("link-state");
+  state.textContent = text;
+  setTimeout(() => { if (state.textContent === text) state.textContent = ""; }, 6000);
+}

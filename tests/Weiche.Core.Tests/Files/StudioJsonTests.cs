@@ -1,0 +1,88 @@
+using CsCheck;
+using Weiche.Core.Midi;
+using Weiche.Core.Stages;
+using Weiche.Core.Studios;
+using Weiche.Files;
+using static Weiche.Core.Tests.Rooms;
+
+namespace Weiche.Core.Tests.Files;
+
+public class StudioJsonTests
+{
+    [Fact]
+    public void The_demo_studio_comes_back_as_it_was()
+    {
+        var text = StudioJson.Write(DemoStudio.Create());
+        var read = StudioJson.Read(text);
+        Assert.Equal(text, StudioJson.Write(read));
+        Assert.Equal(["from Amsel 61", "from Tritt 13", "from Brandung", "to Brandung", "to Himmel"], read.Ports.Take(5).Select(port => port.Label));
+        Assert.Equal(5, read.Routes.Length);
+    }
+
+    [Fact]
+    public void Every_studio_comes_back_as_it_was()
+    {
+        var stage = Gen.OneOf<Stage>(
+            Gen.Int[0, MessageKinds.Count - 1].Array[0, 5].Select(kinds => (Stage)new KindsStage(KindSet.Of([.. kinds.Select(kind => (MessageKind)kind)]))),
+            Gen.Select(Gen.Int[1, 16], Gen.UShort).Select((channel, bits) => (Stage)new ChannelsStage(ChannelMap.Identity.With(Ch(channel), ChannelSet.FromBits(bits)))));
+        Gen.Select(Gen.Int[1, 5], Gen.Select(Gen.Int[0, 4], Gen.Int[0, 4], stage, Gen.Bool).Array[0, 10]).Sample(
+            (ports, routes) =>
+            {
+                var names = Enumerable.Range(0, ports).Select(i => $"Ä “{i}” \\ 🎹").ToArray();
+                var studio = Of(names);
+                foreach (var (from, to, added, on) in routes)
+                {
+                    var result = new LayRoute(studio.From(names[from % ports]), studio.To(names[to % ports])).Apply(studio);
+                    if (result.Studio is null) continue;
+                    var id = new RouteId(result.NewId);
+                    studio = result.Studio.Must(new AddStage(id, added)).Must(new SwitchRoute(id, on));
+                }
+                var read = StudioJson.Read(StudioJson.Write(studio));
+                Assert.Equal(StudioJson.Write(studio), StudioJson.Write(read));
+                Assert.Equal(studio.NextId, read.NextId);
+                Assert.Equal(studio.Routes.SelectMany(route => route.Stages), read.Routes.SelectMany(route => route.Stages));
+            },
+            iter: 500);
+    }
+
+    [Theory]
+    [InlineData("", "Line 1")]
+    [InlineData("[]", "no “format” number")]
+    [InlineData("{\"format\": 2}", "reads up to format 1")]
+    [InlineData("{\"format\": 0}", "no studio format 0")]
+    [InlineData("{\"format\": 1}", "missing")]
+    [InlineData("{\"format\": 1,\n\"name\": \"x\",\n\"nextId\": 1, \"devices\": [], \"routes\": [],\n\"colour\": 1}", "Line 4: The JSON property 'colour'")]
+    [InlineData("{\"format\": 1, \"name\": \"<x>\", \"nextId\": 1, \"devices\": [], \"routes\": []}", "cannot contain <")]
+    [InlineData("{\"format\": 1, \"name\": null, \"nextId\": 1, \"devices\": [], \"routes\": []}", "null")]
+    [InlineData("{\"format\": 1, \"name\": \"x\", \"nextId\": 9, \"devices\": [], \"routes\": [{\"id\": 1, \"from\": 2, \"to\": 3, \"on\": true, \"stages\": []}]}", "not a source")]
+    public void What_is_not_a_studio_is_refused_with_the_reason(string text, string reason)
+    {
+        var problem = Assert.Throws<StudioFormatException>(() => StudioJson.Read(text));
+        Assert.Contains(reason, problem.Message, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void A_damaged_text_is_refused_or_read_and_never_breaks_the_reader()
+    {
+        var text = StudioJson.Write(DemoStudio.Create());
+        Gen.Select(Gen.Int[0, text.Length - 1], Gen.Int[0, 40], Gen.OneOf("", "9", "\"", "}", "null", "-1", "[", "\u0000")).Array[1, 4].Sample(
+            cuts =>
+            {
+                var damaged = text;
+                foreach (var (at, length, with) in cuts)
+                {
+                    var start = Math.Min(at, damaged.Length);
+                    damaged = damaged[..start] + with + damaged[Math.Min(damaged.Length, start + length)..];
+                }
+                try
+                {
+                    StudioJson.Write(StudioJson.Read(damaged));
+                }
+                catch (StudioFormatException)
+                {
+                    // Refused with a sentence: that is what is asked for.
+                }
+            },
+            iter: 3_000);
+    }
+}

@@ -1,0 +1,42 @@
+using Weiche.Core.Midi;
+using Weiche.Core.Studios;
+
+namespace Weiche.Core.Tests;
+
+/// <summary>Small studios for tests.</summary>
+internal static class Rooms
+{
+    /// <summary>A studio of virtual ports with these names. Each has a source and a destination.</summary>
+    public static Studio Of(params string[] names) =>
+        names.Aggregate(Studio.Empty("Test"), (studio, name) => Must(studio, new AddVirtualPort(name)));
+
+    public static Studio Must(this Studio studio, StudioEdit edit)
+    {
+        var result = edit.Apply(studio);
+        Assert.True(result.Problem is null, result.Problem?.Sentence);
+        return result.Studio!;
+    }
+
+    public static Problem Refused(this Studio studio, StudioEdit edit)
+    {
+        var result = edit.Apply(studio);
+        Assert.Null(result.Studio);
+        return Assert.IsType<Problem>(result.Problem);
+    }
+
+    public static Studio Lay(this Studio studio, string from, string to, params Weiche.Core.Stages.Stage[] stages)
+    {
+        var result = new LayRoute(studio.From(from), studio.To(to)).Apply(studio);
+        Assert.Null(result.Problem);
+        return stages.Aggregate(result.Studio!, (room, stage) => room.Must(new AddStage(new RouteId(result.NewId), stage)));
+    }
+
+    public static PortId From(this Studio studio, string name) => studio.Sources.First(port => port.Device.Name == name).Id;
+
+    public static PortId To(this Studio studio, string name) => studio.Destinations.First(port => port.Device.Name == name).Id;
+
+    public static Route Route(this Studio studio, string from, string to) =>
+        studio.Routes.First(route => route.From == studio.From(from) && route.To == studio.To(to));
+
+    public static Channel Ch(int number) => Channel.FromNumber(number);
+}

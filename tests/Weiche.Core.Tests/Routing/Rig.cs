@@ -1,0 +1,86 @@
+using Weiche.Core.Midi;
+using Weiche.Core.Routing;
+using Weiche.Core.Studios;
+using Weiche.Core.Tests.Midi;
+
+namespace Weiche.Core.Tests.Routing;
+
+/// <summary>An engine on a test bench: messages go in as bytes, and what comes out is read back from bytes.</summary>
+internal sealed class Rig
+{
+    private readonly Dictionary<PortId, (StreamParser Parser, Collected Sink)> _readers = [];
+    private readonly SysExPool _readPool = new();
+    private readonly Dictionary<PortId, int> _seen = [];
+    private long _now;
+
+    public Rig(Studio studio, MessageTap? tap = null)
+    {
+        Studio = studio;
+        Engine = new Engine(RoutingPlan.Compile(studio), tap: tap);
+    }
+
+    public Engine Engine { get; }
+
+    public Studio Studio { get; private set; }
+
+    public void Edit(StudioEdit edit) => Use(Studio.Must(edit));
+
+    public void Use(Studio studio)
+    {
+        Studio = studio;
+        Engine.Swap(RoutingPlan.Compile(studio, Engine.Plan), new MidiTime(++_now));
+        Fetch();
+    }
+
+    public void Send(string from, params byte[] bytes) => Send(Studio.From(from), bytes);
+
+    public void Send(PortId from, params byte[] bytes)
+    {
+        Engine.Receive(from, bytes, new MidiTime(++_now));
+        Fetch();
+    }
+
+    public void Send(PortId from, in MidiMessage message) =>
+        Send(from, Convert.FromHexString(MessageText.Hex(message).Replace(" ", "", StringComparison.Ordinal)));
+
+    public void AllNotesOff()
+    {
+        Engine.AllNotesOff(new MidiTime(++_now));
+        Fetch();
+    }
+
+    /// <summary>Everything that arrived at a destination so far.</summary>
+    public IReadOnlyList<string> At(string to) => At(Studio.To(to));
+
+    public IReadOnlyList<string> At(PortId to) => _readers.TryGetValue(to, out var reader) ? reader.Sink.Texts : [];
+
+    /// <summary>What arrived at a destination since this was last asked.</summary>
+    public IReadOnlyList<string> NewAt(PortId to)
+    {
+        var all = At(to);
+        var from = _seen.GetValueOrDefault(to);
+        _seen[to] = all.Count;
+        return all.Skip(from).ToList();
+    }
+
+    private void Fetch()
+    {
+        while (Engine.TryNextDestination(out var to))
+        {
+            if (!_readers.TryGetValue(to, out var reader))
+            {
+                reader = (new StreamParser(_readPool), new Collected(_readPool));
+                _readers.Add(to, reader);
+            }
+            for (var bytes = Engine.PendingBytes(to); bytes.Length > 0; bytes = Engine.PendingBytes(to))
+            {
+                // A wire takes what it can: here one byte, then the rest.
+                var part = Math.Max(1, bytes.Length / 2);
+                reader.Parser.Parse(bytes[..part], ref reader.Sink);
+                Engine.Advance(to, part);
+            }
+            Assert.Equal(0, reader.Parser.Counts.ThrownBytes);
+            Assert.False(reader.Parser.IsInsideMessage);
+        }
+    }
+}

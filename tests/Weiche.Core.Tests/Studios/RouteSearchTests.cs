@@ -1,0 +1,36 @@
+using Weiche.Core.Studios;
+using Weiche.Files;
+
+namespace Weiche.Core.Tests.Studios;
+
+public class RouteSearchTests
+{
+    [Theory]
+    [InlineData("am him", "Amsel 61 → Himmel")]
+    [InlineData("amsel 61 himmel", "Amsel 61 → Himmel")]
+    [InlineData("AMSEL → band", "Amsel 61 → to Bandhaus")]
+    [InlineData("bra to him", "Brandung → Himmel")]
+    [InlineData("tr ban", "Tritt 13 → to Bandhaus")]
+    [InlineData("keys to stars ban", "keys to stars → to Bandhaus")]
+    public void A_few_letters_of_each_name_a_route(string letters, string route)
+    {
+        var best = RouteSearch.Find(DemoStudio.Create(), letters)[0];
+        Assert.Equal(route, $"{best.From.Name} → {best.To.Name}");
+    }
+
+    [Theory]
+    [InlineData("")]
+    [InlineData("   ")]
+    [InlineData("xyz")]
+    [InlineData("am bra")]
+    [InlineData("a b c d e f g h i j k l m n o p")]
+    public void Letters_that_mean_nothing_new_find_nothing(string letters) =>
+        Assert.Empty(RouteSearch.Find(DemoStudio.Create(), letters));
+
+    [Fact]
+    public void A_source_alone_offers_every_destination_it_does_not_reach_yet()
+    {
+        var found = RouteSearch.Find(DemoStudio.Create(), "amsel");
+        Assert.Equal(["Himmel", "to Bandhaus"], found.Select(match => match.To.Name));
+    }
+}

@@ -168,7 +168,7 @@ public sealed class StudioStore : IDisposable
     }
 
     private static StoreException Damaged(string file, string reason, Exception? inner) =>
-        new($"The database {file} is damaged ({reason}). Nothing was changed. Put a copy back in its place, or choose another folder with --data.", inner);
+        new($"The database {file} is damaged ({reason.ReplaceLineEndings(" ").TrimEnd('.')}). Nothing was changed. Put a copy back in its place, or choose another folder with --data.", inner);
 
     private T Guarded<T>(Func<WeicheContext, T> work)
     {

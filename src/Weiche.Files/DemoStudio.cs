@@ -44,7 +44,7 @@ public static class DemoStudio
             [new Port(new PortId(9), PortDirection.Destination, "cues", WireKind.Virtual)]);
         var studio = Studio.From("Kuppel", 10, [amsel, tritt, brandung, himmel], []);
         studio = Make(studio, new AddVirtualPort("keys to stars"));
-        studio = Make(studio, new AddVirtualPort("to Bandhaus"));
+        studio = Make(studio, new AddVirtualPort("Bandhaus line"));
         var stars = studio.Ports.Where(port => port.Device.Name == "keys to stars").ToList();
         studio = Lay(studio, amsel.Ports[0].Id, brandung.Ports[1].Id, true, new ChannelsStage(Map("1→3")));
         studio = Lay(studio, tritt.Ports[0].Id, brandung.Ports[1].Id, true,

@@ -25,7 +25,7 @@ public static class ArrivalsLayout
 
     private const double Half = 13;
     private const double RowPitch = 2 * Half;
-    private const double FirstRow = 2 * RowPitch;
+    private const double FirstRow = RowPitch;
     private const double Margin = 24;
     private const double PlateHeight = 40;
     private const double SourceWidth = 208;

@@ -67,7 +67,7 @@ public static class MessageKinds
     private static readonly (string Name, string Short)[] Names =
     [
         ("notes", "notes"),
-        ("poly pressure", "poly pressure"),
+        ("poly pressure", "poly"),
         ("controllers", "controllers"),
         ("channel mode", "mode"),
         ("program change", "program"),
@@ -77,7 +77,7 @@ public static class MessageKinds
         ("quarter frame", "time code"),
         ("song position", "song position"),
         ("song select", "song select"),
-        ("tune request", "tune request"),
+        ("tune request", "tune"),
         ("clock", "clock"),
         ("start", "start"),
         ("continue", "continue"),

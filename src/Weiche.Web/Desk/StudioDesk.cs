@@ -50,6 +50,9 @@ public sealed class StudioDesk : IDisposable
     /// <summary>What stands behind the ports.</summary>
     public PortPark Park { get; }
 
+    /// <summary>The database file.</summary>
+    public string DatabaseFile => _store.DatabaseFile;
+
     /// <summary>The studio as it is now.</summary>
     public DeskState State => Volatile.Read(ref _state);
 

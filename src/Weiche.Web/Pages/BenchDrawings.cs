@@ -16,7 +16,7 @@ internal sealed class KeyboardDrawing
     /// <summary>How high the drawing is.</summary>
     internal const int Height = 132;
 
-    private const int WhiteWidth = 20;
+    private const int WhiteWidth = 18;
     private const int FewKeysWidth = 40;
     private const int FewKeys = 25;
 
@@ -58,11 +58,16 @@ internal static class StarChart
     /// <param name="star">Which star, from 0.</param>
     internal static (string X, string Y) Place(int star)
     {
-        // Sunflower order: evenly spread, and neighbours in number are not neighbours in the sky.
-        var angle = star * 2.39996;
-        var radius = 62 * Math.Sqrt((star + 0.5) / Count);
-        var x = 75 + radius * Math.Cos(angle);
-        var y = 76 - Math.Abs(radius * Math.Sin(angle));
+        // Sunflower order over the whole disc, of which the upper half is the sky: evenly spread, and neighbours in
+        // number are not neighbours in the sky.
+        var (x, y) = (0.0, 0.0);
+        for (int seed = 0, found = -1; found < star; seed++)
+        {
+            var angle = seed * 2.39996;
+            var radius = 64 * Math.Sqrt((seed + 0.5) / (2 * Count + 2));
+            (x, y) = (75 + radius * Math.Cos(angle), 79 - radius * Math.Sin(angle));
+            if (y < 75) found++;
+        }
         return (Format(x), Format(y));
 
         static string Format(double value) => value.ToString("0.0", System.Globalization.CultureInfo.InvariantCulture);

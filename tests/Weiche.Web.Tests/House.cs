@@ -1,0 +1,105 @@
+using System.Net;
+using AngleSharp;
+using AngleSharp.Dom;
+using AngleSharp.Html.Parser;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.SignalR.Client;
+using Microsoft.Extensions.DependencyInjection;
+using Weiche.Core.Studios;
+using Weiche.Web.Desk;
+using Weiche.Web.Startup;
+
+namespace Weiche.Web.Tests;
+
+/// <summary>A running Weiche with the demo studio, in this process, on a free port, with a fresh folder.</summary>
+internal sealed class House : IAsyncDisposable
+{
+    private readonly WebApplication _app;
+    private readonly bool _ownsFolder;
+
+    private House(WebApplication app, string folder, bool ownsFolder)
+    {
+        _app = app;
+        _ownsFolder = ownsFolder;
+        Folder = folder;
+        Address = new Uri(app.Urls.First());
+        Client = new HttpClient(new HttpClientHandler { AllowAutoRedirect = false }) { BaseAddress = Address };
+    }
+
+    public string Folder { get; }
+
+    public Uri Address { get; }
+
+    public HttpClient Client { get; }
+
+    public StudioDesk Desk => _app.Services.GetRequiredService<StudioDesk>();
+
+    public Studio Studio => Desk.State.Studio;
+
+    public static string FreshFolder() => Directory.CreateTempSubdirectory("weiche-test-").FullName;
+
+    public static async Task<House> Open(string? folder = null, bool demo = true)
+    {
+        var app = WeicheApp.Create(new WeicheSettings { Port = 0, DataFolder = folder ?? FreshFolder(), Demo = demo });
+        await app.StartAsync();
+        var settings = app.Services.GetRequiredService<StudioDesk>();
+        return new House(app, folder ?? Path.GetDirectoryName(settings.DatabaseFile)!, folder is null);
+    }
+
+    /// <summary>A page as a document.</summary>
+    public async Task<IDocument> Get(string path, HttpStatusCode status = HttpStatusCode.OK)
+    {
+        using var answer = await Client.GetAsync(path);
+        Assert.Equal(status, answer.StatusCode);
+        return await new HtmlParser().ParseDocumentAsync(await answer.Content.ReadAsStringAsync());
+    }
+
+    /// <summary>Posts a form as a page's script does, with the token of a page fetched before.</summary>
+    public async Task<(HttpStatusCode Status, IDocument Page)> Post(string path, params (string Name, object Value)[] values)
+    {
+        var page = await Get("/gear");
+        using var request = new HttpRequestMessage(HttpMethod.Post, path);
+        request.Headers.Add("HX-Request", "true");
+        request.Headers.Add("X-Weiche-Token", Token(page));
+        request.Content = new FormUrlEncodedContent(values.Select(value => KeyValuePair.Create(value.Name, value.Value.ToString()!)));
+        using var answer = await Client.SendAsync(request);
+        return (answer.StatusCode, await new HtmlParser().ParseDocumentAsync(await answer.Content.ReadAsStringAsync()));
+    }
+
+    public static string Token(IDocument page) =>
+        System.Text.Json.JsonDocument.Parse(page.Body!.GetAttribute("hx-headers")!).RootElement.GetProperty("X-Weiche-Token").GetString()!;
+
+    public async Task<HubConnection> Connect()
+    {
+        var hub = new HubConnectionBuilder().WithUrl(new Uri(Address, "/live")).Build();
+        await hub.StartAsync();
+        return hub;
+    }
+
+    public PortId From(string device) => Studio.Sources.First(port => port.Device.Name == device).Id;
+
+    public PortId To(string device) => Studio.Destinations.First(port => port.Device.Name == device).Id;
+
+    public Device Device(string name) => Studio.Devices.First(device => device.Name == name);
+
+    public Route Route(string from, string to) => Studio.Routes.First(route => route.From == From(from) && route.To == To(to));
+
+    /// <summary>Waits until something is so; fails when it never becomes so.</summary>
+    public static async Task Until(Func<bool> isSo, string what)
+    {
+        for (var i = 0; i < 1000; i++)
+        {
+            if (isSo()) return;
+            await Task.Delay(10);
+        }
+        Assert.Fail("This never came to be: " + what);
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        Client.Dispose();
+        await _app.StopAsync();
+        await _app.DisposeAsync();
+        if (_ownsFolder) Directory.Delete(Folder, recursive: true);
+    }
+}

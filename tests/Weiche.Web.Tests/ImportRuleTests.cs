@@ -1,0 +1,66 @@
+using System.Reflection.Metadata;
+using System.Reflection.PortableExecutable;
+using ArchUnitNET.Domain;
+using ArchUnitNET.Loader;
+using Weiche.Core.Midi;
+using Weiche.Data;
+using Weiche.Files;
+using Weiche.Ports;
+using Weiche.Web.Desk;
+using static ArchUnitNET.Fluent.ArchRuleDefinition;
+using Assembly = System.Reflection.Assembly;
+
+namespace Weiche.Web.Tests;
+
+/// <summary>Imports run downward only: Web → Data, Ports, Files → Core.</summary>
+public class ImportRuleTests
+{
+    private static readonly Assembly Core = typeof(MidiMessage).Assembly;
+    private static readonly Assembly Files = typeof(StudioJson).Assembly;
+    private static readonly Assembly Ports = typeof(Junction).Assembly;
+    private static readonly Assembly Data = typeof(StudioStore).Assembly;
+    private static readonly Assembly Web = typeof(StudioDesk).Assembly;
+    private static readonly Architecture House = new ArchLoader().LoadAssemblies(Core, Files, Ports, Data, Web).Build();
+
+    public static TheoryData<string, string[]> Rules => new()
+    {
+        { "Weiche.Core", ["Weiche.Files", "Weiche.Ports", "Weiche.Data", "Weiche.Web"] },
+        { "Weiche.Files", ["Weiche.Ports", "Weiche.Data", "Weiche.Web"] },
+        { "Weiche.Ports", ["Weiche.Files", "Weiche.Data", "Weiche.Web"] },
+        { "Weiche.Data", ["Weiche.Files", "Weiche.Ports", "Weiche.Web"] },
+    };
+
+    [Theory]
+    [MemberData(nameof(Rules))]
+    public void A_project_does_not_know_what_stands_beside_or_above_it(string project, string[] unknown)
+    {
+        foreach (var other in unknown)
+        {
+            var rule = Types().That().ResideInNamespaceMatching($@"^{project}(\.|$)").Should()
+                .NotDependOnAny(Types().That().ResideInNamespaceMatching($@"^{other}(\.|$)"));
+            Assert.True(rule.HasNoViolations(House), $"{project} uses {other}");
+        }
+    }
+
+    [Fact]
+    public void The_core_knows_no_web_no_database_and_no_clock()
+    {
+        var references = Core.GetReferencedAssemblies().Select(name => name.Name!).ToList();
+        Assert.DoesNotContain(references, name => name.StartsWith("Microsoft.", StringComparison.Ordinal));
+        Assert.DoesNotContain(references, name => name is "System.Net.Http" or "System.Console" or "System.IO.FileSystem" or "System.Net.Sockets");
+        using var file = new PEReader(System.IO.File.OpenRead(Core.Location));
+        var metadata = file.GetMetadataReader();
+        var used = metadata.TypeReferences.Select(metadata.GetTypeReference).Select(type => metadata.GetString(type.Name)).ToHashSet();
+        foreach (var clock in (string[])["DateTime", "DateTimeOffset", "TimeProvider", "Stopwatch", "Environment", "Timer", "Thread"])
+            Assert.DoesNotContain(clock, used);
+        Assert.Contains("ImmutableArray`1", used);
+    }
+
+    [Fact]
+    public void The_rule_can_be_broken_and_would_be_seen()
+    {
+        var wrong = Types().That().ResideInNamespaceMatching(@"^Weiche\.Web").Should()
+            .NotDependOnAny(Types().That().ResideInNamespaceMatching(@"^Weiche\.Core"));
+        Assert.False(wrong.HasNoViolations(House));
+    }
+}

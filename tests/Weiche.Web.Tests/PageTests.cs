@@ -1,0 +1,286 @@
+using System.Net;
+using System.Text.RegularExpressions;
+using Weiche.Core.Midi;
+using Weiche.Core.Stages;
+using Weiche.Core.Studios;
+
+namespace Weiche.Web.Tests;
+
+/// <summary>The pages without a browser: what they show, what they refuse, what they keep.</summary>
+public sealed partial class PageTests
+{
+    [Theory]
+    [InlineData("/gear", "Gear")]
+    [InlineData("/plan", "Plan")]
+    [InlineData("/watch", "Watch")]
+    [InlineData("/checks", "Checks")]
+    [InlineData("/lineups", "Lineups")]
+    [InlineData("/takes", "Takes")]
+    public async Task Every_page_has_its_title_one_main_landmark_and_its_place_in_the_head(string path, string name)
+    {
+        await using var house = await House.Open();
+        var page = await house.Get(path);
+        Assert.Equal($"{name} – Weiche", page.Title);
+        Assert.Single(page.QuerySelectorAll("main"));
+        Assert.Single(page.QuerySelectorAll("h1"));
+        Assert.Equal(name, page.QuerySelector("nav a[aria-current=page]")!.TextContent);
+        Assert.Equal(6, page.QuerySelectorAll("header nav a").Length);
+    }
+
+    [Fact]
+    public async Task Weiche_opens_on_its_plan_and_says_where_there_is_nothing()
+    {
+        await using var house = await House.Open();
+        using var answer = await house.Client.GetAsync("/");
+        Assert.Equal("/plan", answer.Headers.Location!.ToString());
+        var lost = await house.Get("/nowhere", HttpStatusCode.NotFound);
+        Assert.Equal("There is no such page", lost.QuerySelector("h1")!.TextContent);
+    }
+
+    [Fact]
+    public async Task Gear_shows_the_stand_ins_with_their_ports_and_the_virtual_ports()
+    {
+        await using var house = await House.Open();
+        var text = Flat((await house.Get("/gear")).Body!.TextContent);
+        foreach (var label in (string[])["from Amsel 61", "from Tritt 13", "from Brandung", "to Brandung", "to Himmel", "to keys to stars", "from Bandhaus line"])
+            Assert.Contains(label, text, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task A_virtual_port_is_made_renamed_switched_and_removed_and_is_there_again_after_a_restart()
+    {
+        var folder = House.FreshFolder();
+        await using (var house = await House.Open(folder))
+        {
+            var (status, page) = await house.Post("/gear?handler=Add", ("name", " pads to  stars "));
+            Assert.Equal(HttpStatusCode.OK, status);
+            Assert.Equal("pads to stars", page.QuerySelector(".drawer h2")!.TextContent);
+            var device = house.Device("pads to stars");
+            await house.Post("/gear?handler=Rename", ("device", device.Id), ("name", "pads to sky"));
+            await house.Post("/gear?handler=Switch", ("port", device.Ports[0].Id), ("on", "false"));
+            await house.Post("/gear?handler=Add", ("name", "for a moment"));
+            await house.Post("/gear?handler=Remove", ("device", house.Device("for a moment").Id));
+        }
+        await using var again = await House.Open(folder);
+        Assert.DoesNotContain(again.Studio.Devices, device => device.Name == "for a moment");
+        Assert.Equal([false, true], again.Device("pads to sky").Ports.Select(port => port.On));
+        Assert.Contains("pads to sky", (await again.Get("/gear")).Body!.TextContent, StringComparison.Ordinal);
+        Directory.Delete(folder, recursive: true);
+    }
+
+    [Theory]
+    [InlineData("", "at least one character")]
+    [InlineData("<script>alert(1)</script>", "cannot contain")]
+    [InlineData("brandung", "already something called “Brandung”")]
+    [InlineData("0123456789012345678901234567890123456789x", "at most 40")]
+    public async Task A_name_that_cannot_be_is_refused_beside_its_field_and_nothing_is_changed(string name, string reason)
+    {
+        await using var house = await House.Open();
+        var before = house.Desk.State;
+        var (status, page) = await house.Post("/gear?handler=Add", ("name", name));
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
+        Assert.Contains(reason, page.QuerySelector("#add-problem")!.TextContent, StringComparison.Ordinal);
+        Assert.Equal(name, page.QuerySelector("#add-name")!.GetAttribute("value") ?? "");
+        (status, page) = await house.Post("/gear?handler=Rename", ("device", house.Device("Himmel").Id), ("name", name));
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
+        Assert.Contains(reason, page.QuerySelector("#name-problem")!.TextContent, StringComparison.Ordinal);
+        Assert.Same(before, house.Desk.State);
+    }
+
+    [Fact]
+    public async Task Plan_draws_every_route_with_its_stages_as_signs()
+    {
+        await using var house = await House.Open();
+        var page = await house.Get("/plan");
+        Assert.Equal(house.Studio.Routes.Length, page.QuerySelectorAll("a.route").Length);
+        Assert.Equal(["no sensing", "ch 2 → 3"], page.QuerySelectorAll($"#track-{house.Route("Tritt 13", "Brandung").Id} .sign text").Select(text => text.TextContent));
+        Assert.Equal(house.Studio.Sources.Count(), page.QuerySelectorAll("[data-side=source]").Length);
+        Assert.Equal("off", page.QuerySelector($"#track-{house.Route("Tritt 13", "Himmel").Id} .count")!.TextContent);
+    }
+
+    [Fact]
+    public async Task A_route_is_laid_switched_and_removed()
+    {
+        await using var house = await House.Open();
+        var (status, page) = await house.Post("/plan?handler=Lay", ("from", house.From("Amsel 61")), ("to", house.To("Himmel")));
+        Assert.Equal(HttpStatusCode.OK, status);
+        var route = house.Route("Amsel 61", "Himmel");
+        Assert.Equal(route.Id.ToString(), page.QuerySelector("#fragment")!.GetAttribute("data-route"));
+        await house.Post("/plan?handler=Switch", ("route", route.Id), ("on", "false"));
+        Assert.False(house.Route("Amsel 61", "Himmel").On);
+        (_, page) = await house.Post("/plan?handler=Remove", ("route", route.Id));
+        Assert.Null(page.QuerySelector($"#track-{route.Id}"));
+        Assert.Null(house.Studio.FindRoute(route.Id));
+    }
+
+    [Fact]
+    public async Task A_route_that_cannot_be_is_refused_with_a_sentence_and_nothing_is_changed()
+    {
+        await using var house = await House.Open();
+        var gone = house.From("Bandhaus line");
+        await house.Post("/gear?handler=Remove", ("device", house.Device("Bandhaus line").Id));
+        var before = house.Desk.State;
+        await Refused("already", ("from", house.From("Amsel 61")), ("to", house.To("Brandung")));
+        await Refused("itself", ("from", house.From("keys to stars")), ("to", house.To("keys to stars")));
+        await Refused("gone", ("from", gone), ("to", house.To("Himmel")));
+        await Refused("gone", ("from", 0), ("to", -7));
+        var (status, page) = await house.Post("/plan?handler=Remove", ("route", 9999));
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
+        Assert.Contains("gone already", page.QuerySelector("#plan-say")!.TextContent, StringComparison.Ordinal);
+        Assert.Same(before, house.Desk.State);
+
+        async Task Refused(string reason, params (string, object)[] values)
+        {
+            var (refused, answer) = await house.Post("/plan?handler=Lay", values);
+            Assert.Equal(HttpStatusCode.UnprocessableEntity, refused);
+            Assert.Contains(reason, answer.QuerySelector("[role=alert]")!.TextContent, StringComparison.Ordinal);
+        }
+    }
+
+    [Fact]
+    public async Task A_route_is_found_and_laid_by_a_few_letters()
+    {
+        await using var house = await House.Open();
+        var matches = await house.Get("/plan?handler=Find&q=am%20him");
+        Assert.Contains("Amsel 61", matches.QuerySelector(".match")!.TextContent, StringComparison.Ordinal);
+        var (status, _) = await house.Post("/plan?handler=Letters", ("q", "am him"));
+        Assert.Equal(HttpStatusCode.OK, status);
+        Assert.True(house.Route("Amsel 61", "Himmel").On);
+        (status, var page) = await house.Post("/plan?handler=Letters", ("q", "xyz"));
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
+        Assert.Contains("“xyz”", page.QuerySelector("#plan-say")!.TextContent, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task Stages_are_put_on_set_and_taken_off_in_the_drawer()
+    {
+        await using var house = await House.Open();
+        var id = house.Route("Amsel 61", "keys to stars").Id;
+        await house.Post("/plan?handler=AddStage", ("route", id), ("name", "Channels"));
+        await house.Post("/plan?handler=Channel", ("route", id), ("stage", 1), ("from", 1), ("to", 5));
+        await house.Post("/plan?handler=Channel", ("route", id), ("stage", 1), ("from", 1), ("to", 6), ("also", "true"));
+        Assert.Equal("1→5+6", Map(house, id)[..5]);
+        await house.Post("/plan?handler=Channel", ("route", id), ("stage", 1), ("from", 1), ("to", 5));
+        Assert.Equal("1→6", Map(house, id)[..3]);
+        var (_, page) = await house.Post("/plan?handler=Channels", ("route", id), ("stage", 1), ("map", "1-2→4"));
+        Assert.Equal("1→4, 2→4", Map(house, id));
+        Assert.Equal(["notes", "ch 1 → 4, 2 → 4"], page.QuerySelectorAll($"#track-{id} .sign text").Select(text => text.TextContent));
+        await house.Post("/plan?handler=Kind", ("route", id), ("stage", 0), ("kind", "PitchBend"), ("pass", "true"));
+        Assert.Equal(KindSet.Of(MessageKind.Note, MessageKind.PitchBend), Assert.IsType<KindsStage>(house.Studio.FindRoute(id)!.Stages[0]).Passing);
+        await house.Post("/plan?handler=Kind", ("route", id), ("stage", 0), ("pass", "false"));
+        Assert.Equal(KindSet.None, Assert.IsType<KindsStage>(house.Studio.FindRoute(id)!.Stages[0]).Passing);
+        await house.Post("/plan?handler=RemoveStage", ("route", id), ("stage", 0), ("name", "Kinds"));
+        Assert.IsType<ChannelsStage>(Assert.Single(house.Studio.FindRoute(id)!.Stages));
+    }
+
+    [Fact]
+    public async Task A_stage_that_cannot_be_set_so_is_refused_with_a_sentence_and_nothing_is_changed()
+    {
+        await using var house = await House.Open();
+        var id = house.Route("Amsel 61", "Brandung").Id;
+        var before = house.Desk.State;
+        (string Handler, (string, object)[] Values, string Reason)[] wrong =
+        [
+            ("Channels", [("stage", 0), ("map", "17")], "no channel 17"),
+            ("Channels", [("stage", 0), ("map", "8-5")], "upside down"),
+            ("Channels", [("stage", 7), ("map", "1")], "not there any more"),
+            ("Channel", [("stage", 0), ("from", 0), ("to", 17)], "from 1 to 16"),
+            ("Kind", [("stage", 0), ("kind", "Note"), ("pass", "true")], "not there any more"),
+            ("RemoveStage", [("stage", 0), ("name", "Kinds")], "not there any more"),
+            ("AddStage", [("name", "Teleport")], "no such stage"),
+        ];
+        foreach (var (handler, values, reason) in wrong)
+        {
+            var (status, page) = await house.Post($"/plan?handler={handler}", [("route", id), .. values]);
+            Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
+            Assert.Contains(reason, page.QuerySelector("[role=alert]")!.TextContent, StringComparison.Ordinal);
+        }
+        Assert.Same(before, house.Desk.State);
+    }
+
+    [Fact]
+    public async Task Without_scripts_a_form_answers_with_the_page_anew()
+    {
+        await using var house = await House.Open();
+        var page = await house.Get("/gear");
+        using var answer = await house.Client.PostAsync("/gear?handler=Add", new FormUrlEncodedContent(
+            [new("name", "plain"), new("__RequestVerificationToken", page.QuerySelector("input[name=__RequestVerificationToken]")!.GetAttribute("value"))]));
+        Assert.Equal(HttpStatusCode.Redirect, answer.StatusCode);
+        Assert.Equal($"/gear?device={house.Device("plain").Id}", answer.Headers.Location!.ToString());
+    }
+
+    [Fact]
+    public async Task A_change_without_the_pages_token_is_refused()
+    {
+        await using var house = await House.Open();
+        await house.Get("/gear");
+        var before = house.Desk.State;
+        foreach (var path in (string[])["/gear?handler=Add", "/gear?handler=Remove", "/plan?handler=Lay", "/plan?handler=Remove", "/quiet"])
+        {
+            using var answer = await house.Client.PostAsync(path, new FormUrlEncodedContent([new("name", "x")]));
+            Assert.Equal(HttpStatusCode.BadRequest, answer.StatusCode);
+        }
+        Assert.Same(before, house.Desk.State);
+    }
+
+    [Theory]
+    [InlineData("Origin", "http://elsewhere.example")]
+    [InlineData("Origin", "null")]
+    [InlineData("Sec-Fetch-Site", "cross-site")]
+    public async Task A_request_from_another_sites_page_is_refused(string header, string value)
+    {
+        await using var house = await House.Open();
+        foreach (var path in (string[])["/plan", "/live"])
+        {
+            using var request = new HttpRequestMessage(HttpMethod.Get, path);
+            request.Headers.Add(header, value);
+            using var answer = await house.Client.SendAsync(request);
+            Assert.Equal(HttpStatusCode.Forbidden, answer.StatusCode);
+        }
+    }
+
+    [Fact]
+    public async Task Only_this_machines_names_are_answered_to()
+    {
+        await using var house = await House.Open();
+        using var request = new HttpRequestMessage(HttpMethod.Get, "/plan");
+        request.Headers.Host = "studio.example";
+        using var answer = await house.Client.SendAsync(request);
+        Assert.Equal(HttpStatusCode.BadRequest, answer.StatusCode);
+        Assert.Equal(IPAddress.Loopback.ToString(), house.Address.Host);
+    }
+
+    [Fact]
+    public async Task Pages_carry_a_strict_policy_and_nothing_inline()
+    {
+        await using var house = await House.Open();
+        foreach (var path in (string[])["/gear?device=1", $"/plan?route={house.Route("Tritt 13", "Brandung").Id}", "/watch", "/checks"])
+        {
+            using var answer = await house.Client.GetAsync(path);
+            var policy = Assert.Single(answer.Headers.GetValues("Content-Security-Policy"));
+            Assert.Contains("script-src 'self';", policy, StringComparison.Ordinal);
+            Assert.DoesNotContain("unsafe", policy, StringComparison.Ordinal);
+            var text = await answer.Content.ReadAsStringAsync();
+            Assert.DoesNotMatch(Inline(), text);
+            Assert.DoesNotContain("https://", text, StringComparison.Ordinal);
+        }
+    }
+
+    [Fact]
+    public async Task Nonsense_in_the_address_shows_the_page_without_it()
+    {
+        await using var house = await House.Open();
+        foreach (var path in (string[])["/plan?route=99999", "/plan?route=x", "/gear?device=-1", "/watch?handler=Lines&after=x"])
+            await house.Get(path);
+    }
+
+    [GeneratedRegex("<script(?![^>]*src=)|<style|\\son[a-z]+=|\\sstyle=", RegexOptions.IgnoreCase)]
+    private static partial Regex Inline();
+
+    [GeneratedRegex(@"\s+")]
+    private static partial Regex Blanks();
+
+    private static string Flat(string text) => Blanks().Replace(text, " ");
+
+    private static string Map(House house, RouteId id) => house.Studio.FindRoute(id)!.Stages.OfType<ChannelsStage>().Single().Map.ToString();
+}

@@ -1,0 +1,139 @@
+using System.Diagnostics;
+using System.Net;
+using System.Net.Sockets;
+using System.Text.RegularExpressions;
+
+namespace Weiche.Web.Tests;
+
+/// <summary>Weiche as a process of its own: what it prints, how it ends, what survives when it is killed.</summary>
+public sealed partial class ProcessTests : IDisposable
+{
+    private readonly string _folder = House.FreshFolder();
+
+    public void Dispose() => Directory.Delete(_folder, recursive: true);
+
+    [Fact]
+    public async Task It_says_in_one_line_where_it_is_ready_and_what_was_acknowledged_survives_kill_9()
+    {
+        string[] names = [];
+        using (var first = Weiche("demo", "--data", _folder, "--port", FreePort()))
+        {
+            using var client = new HttpClient { BaseAddress = await Ready(first) };
+            var page = await client.GetStringAsync("/gear");
+            var token = Token().Match(page).Groups[1].Value;
+            for (var i = 0; i < 10; i++)
+            {
+                using var request = new HttpRequestMessage(HttpMethod.Post, "/gear?handler=Add") { Content = new FormUrlEncodedContent([new("name", $"port {i}")]) };
+                request.Headers.Add("X-Weiche-Token", token);
+                request.Headers.Add("HX-Request", "true");
+                using var answer = await client.SendAsync(request);
+                if (answer.StatusCode == HttpStatusCode.OK) names = [.. names, $"port {i}"];
+                if (i == 9) first.Kill();
+            }
+            await first.WaitForExitAsync();
+        }
+        Assert.Equal(10, names.Length);
+        using var second = Weiche("demo", "--data", _folder, "--port", FreePort());
+        using var again = new HttpClient { BaseAddress = await Ready(second) };
+        var after = await again.GetStringAsync("/gear");
+        Assert.All(names, name => Assert.Contains($"from {name}<", after, StringComparison.Ordinal));
+        second.Kill();
+        await second.WaitForExitAsync();
+        Assert.Equal("", await second.StandardOutput.ReadToEndAsync());
+    }
+
+    [Fact]
+    public async Task Fresh_makes_the_demo_studio_anew()
+    {
+        using (var house = Weiche("demo", "--data", _folder, "--port", FreePort()))
+        {
+            await Ready(house);
+            house.Kill();
+            await house.WaitForExitAsync();
+        }
+        var before = File.GetCreationTimeUtc(Path.Combine(_folder, "weiche.db"));
+        using var anew = Weiche("demo", "--data", _folder, "--fresh", "--port", FreePort());
+        await Ready(anew);
+        Assert.NotEqual(before, File.GetCreationTimeUtc(Path.Combine(_folder, "weiche.db")));
+        anew.Kill();
+        await anew.WaitForExitAsync();
+    }
+
+    [Fact]
+    public async Task A_port_that_is_taken_is_said_in_one_line()
+    {
+        using var taken = new TcpListener(IPAddress.Loopback, 0);
+        taken.Start();
+        var port = ((IPEndPoint)taken.LocalEndpoint).Port;
+        Assert.Equal($"Port {port} is taken by another program. Choose another with --port.", await Fails("demo", "--data", _folder, "--port", $"{port}"));
+    }
+
+    [Fact]
+    public async Task A_database_that_cannot_be_used_is_named_in_one_line_and_left_as_it_is()
+    {
+        var file = Path.Combine(_folder, "weiche.db");
+        await File.WriteAllTextAsync(file, "This is no database, but a letter to my aunt. " + new string('.', 4096));
+        var before = await File.ReadAllBytesAsync(file);
+        Assert.Contains($"The database {file} is damaged", await Fails("run", "--data", _folder, "--port", FreePort()), StringComparison.Ordinal);
+        Assert.Equal(before, await File.ReadAllBytesAsync(file));
+    }
+
+    [Fact]
+    public async Task A_folder_that_cannot_be_written_is_named_in_one_line()
+    {
+        var blocked = Path.Combine(_folder, "blocked");
+        await File.WriteAllTextAsync(blocked, "");
+        Assert.Contains(blocked, await Fails("run", "--data", Path.Combine(blocked, "data"), "--port", FreePort()), StringComparison.Ordinal);
+        Assert.Contains("/proc/weiche", await Fails("run", "--data", "/proc/weiche", "--port", FreePort()), StringComparison.Ordinal);
+    }
+
+    [Theory]
+    [InlineData("0")]
+    [InlineData("70000")]
+    [InlineData("high")]
+    public async Task A_port_that_is_none_is_refused(string port)
+    {
+        using var process = Weiche("demo", "--data", _folder, "--port", port);
+        await process.WaitForExitAsync();
+        Assert.NotEqual(0, process.ExitCode);
+        Assert.NotEqual("", await process.StandardError.ReadToEndAsync());
+    }
+
+    private static async Task<string> Fails(params string[] words)
+    {
+        using var process = Weiche(words);
+        var error = await process.StandardError.ReadToEndAsync();
+        await process.WaitForExitAsync();
+        Assert.NotEqual(0, process.ExitCode);
+        Assert.Equal("", await process.StandardOutput.ReadToEndAsync());
+        return Assert.Single(error.Split('\n', StringSplitOptions.RemoveEmptyEntries));
+    }
+
+    private static async Task<Uri> Ready(Process process)
+    {
+        var line = await process.StandardOutput.ReadLineAsync() ?? await process.StandardError.ReadToEndAsync();
+        var match = ReadyLine().Match(line);
+        Assert.True(match.Success, line);
+        return new Uri(match.Groups[1].Value);
+    }
+
+    private static Process Weiche(params string[] words)
+    {
+        var start = new ProcessStartInfo("dotnet") { RedirectStandardOutput = true, RedirectStandardError = true, WorkingDirectory = Path.GetTempPath() };
+        foreach (var word in (string[])[typeof(Web.Startup.WeicheApp).Assembly.Location, .. words]) start.ArgumentList.Add(word);
+        return Process.Start(start)!;
+    }
+
+    private static string FreePort()
+    {
+        using var listener = new TcpListener(IPAddress.Loopback, 0);
+        listener.Start();
+        return ((IPEndPoint)listener.LocalEndpoint).Port.ToString(System.Globalization.CultureInfo.InvariantCulture);
+    }
+
+    [GeneratedRegex(@"^Weiche is ready at (http://127\.0\.0\.1:\d+)$")]
+    private static partial Regex ReadyLine();
+
+    [GeneratedRegex("X-Weiche-Token\": \"([^\"]+)\"")]
+    private static partial Regex Token();
+}

@@ -1,0 +1,216 @@
+using Weiche.Core.Midi;
+using Weiche.Core.Studios;
+using Weiche.Files;
+using Weiche.Ports;
+using Weiche.Ports.StandIns;
+using static Weiche.Core.Tests.Rooms;
+
+namespace Weiche.Core.Tests.Ports;
+
+public class JunctionTests
+{
+    private static readonly StudioClock Clock = new(TimeProvider.System);
+
+    [Fact]
+    public async Task A_pump_hands_over_every_byte_in_order_and_never_holds_more_than_its_bound()
+    {
+        var got = new List<byte>();
+        using var gate = new SemaphoreSlim(0);
+        using var ready = new SemaphoreSlim(0);
+        var pump = new BytePump(
+            bytes =>
+            {
+                gate.Wait();
+                got.AddRange(bytes);
+                gate.Release();
+            },
+            () => ready.Release());
+        var sent = new List<byte>();
+        for (var taken = 1; taken > 0;)
+        {
+            byte[] piece = [.. Enumerable.Range(0, 1000).Select(i => (byte)(sent.Count + i))];
+            taken = pump.Send(piece);
+            sent.AddRange(piece[..taken]);
+        }
+        Assert.Equal(BytePump.Capacity, sent.Count);
+        gate.Release();
+        await ready.WaitAsync();
+        Assert.Equal(3, pump.Send([1, 2, 3]));
+        pump.Dispose();
+        await pump.Finished;
+        Assert.Equal([.. sent, 1, 2, 3], got);
+    }
+
+    [Fact]
+    public async Task What_a_virtual_port_is_sent_comes_out_of_it_byte_for_byte_even_when_it_was_full()
+    {
+        var studio = Of("first", "second").Lay("first", "second");
+        var junction = new Junction(studio, Clock);
+        using var park = new PortPark(junction, TimeProvider.System);
+        park.Match(studio);
+        var slow = new SlowSink();
+        studio = studio.Must(new AddVirtualPort("end")).Lay("second", "end");
+        junction.Swap(junction.Prepare(studio));
+        junction.Connect(studio.To("end"), slow);
+        var expected = new List<byte>();
+        for (var i = 0; i < 4000; i++)
+        {
+            byte[] bend = [0xE0, (byte)(i & 127), (byte)(i >> 7 & 127)];
+            expected.AddRange(bend);
+            junction.Receive(studio.From("first"), bend);
+        }
+        for (var i = 0; i < 5000 && slow.Bytes.Count < expected.Count; i++)
+        {
+            slow.Room += 7;
+            junction.Resume(studio.To("end"));
+            if (i % 50 == 0) await Task.Delay(1);
+        }
+        Assert.Equal(expected, slow.Bytes);
+    }
+
+    [Fact]
+    public void Bytes_for_a_destination_with_nothing_connected_are_gone()
+    {
+        var studio = Of("a", "b").Lay("a", "b");
+        var junction = new Junction(studio, Clock);
+        for (var i = 0; i < 20_000; i++) junction.Receive(studio.From("a"), [0x90, 60, 100, 0x80, 60, 0]);
+        Assert.Equal(0, junction.Plan.Meter(studio.To("b"))!.Refused);
+    }
+
+    [Fact]
+    public async Task A_listener_holds_what_it_hears_on_its_channels_only()
+    {
+        var studio = Of("keys", "synth").Lay("keys", "synth");
+        var junction = new Junction(studio, Clock);
+        using var listener = new Listener(junction, studio.To("synth"), ChannelSet.Of(3));
+        junction.Receive(studio.From("keys"), [0x92, 60, 100, 0x95, 61, 100, 0xC2, 11, 0xE2, 0, 0, 0xB2, 1, 9, 0x01]);
+        await Until(() => listener.Hearing.Modulation == 9);
+        Assert.Equal([(60, 100)], listener.Hearing.Held);
+        Assert.Equal((12, -8192, 1L), (listener.Hearing.Program, listener.Hearing.Bend, listener.Hearing.Ignored));
+        junction.Receive(studio.From("keys"), [0xB2, 64, 127, 0x82, 60, 0, 0x92, 62, 90]);
+        await Until(() => listener.Hearing.Held is [(60, 100), (62, 90)]);
+        junction.Receive(studio.From("keys"), [0xB2, 64, 0]);
+        await Until(() => listener.Hearing.Held is [(62, 90)]);
+        junction.Receive(studio.From("keys"), [0xB2, 123, 0]);
+        await Until(() => listener.Hearing.Held.Count == 0);
+    }
+
+    [Fact]
+    public async Task A_listener_survives_any_bytes()
+    {
+        var studio = Of("keys", "synth").Lay("keys", "synth");
+        var junction = new Junction(studio, Clock);
+        using var listener = new Listener(junction, studio.To("synth"), ChannelSet.All);
+        var random = new Random(7);
+        var bytes = new byte[10_000];
+        random.NextBytes(bytes);
+        junction.Receive(studio.From("keys"), bytes);
+        junction.AllNotesOff();
+        junction.Receive(studio.From("keys"), [0xF7, 0xC0, 41, 0x90, 60, 100]);
+        await Until(() => listener.Hearing.Program == 42);
+        await Until(() => listener.Hearing.Held is [(60, 100)]);
+    }
+
+    [Fact]
+    public void A_player_sends_a_key_once_however_many_hands_hold_it()
+    {
+        var studio = Of("keys", "out").Lay("keys", "out");
+        var junction = new Junction(studio, Clock);
+        var sink = new SlowSink { Room = int.MaxValue };
+        junction.Connect(studio.To("out"), sink);
+        using var player = new Player(junction, studio.From("keys"), Ch(2), 36, 96);
+        player.Press("left", 60, 200);
+        player.Press("left", 60, 50);
+        player.Press("right", 60, 50);
+        player.Press("left", 20, 50);
+        player.Release("left", 60);
+        player.Sustain("left", true);
+        player.Sustain("right", true);
+        player.LetGo("left");
+        player.LetGo("right");
+        Assert.Equal("913C7FB1407F813C40B14000", Convert.ToHexString([.. sink.Bytes]));
+    }
+
+    [Fact]
+    public void A_device_that_is_removed_ends_what_it_held()
+    {
+        var studio = Of("keys", "synth").Lay("keys", "synth");
+        var junction = new Junction(studio, Clock);
+        var sink = new SlowSink { Room = int.MaxValue };
+        junction.Connect(studio.To("synth"), sink);
+        junction.Receive(studio.From("keys"), [0x90, 60, 100]);
+        junction.BreakOff(studio.From("keys"));
+        Assert.Equal("903C64803C40", Convert.ToHexString([.. sink.Bytes]));
+    }
+
+    [Fact]
+    public void The_pedals_send_active_sensing_all_the_time_and_a_stage_keeps_it_off()
+    {
+        var time = new HandTime();
+        var studio = DemoStudio.Create();
+        var junction = new Junction(studio, new StudioClock(time));
+        using var park = new PortPark(junction, time);
+        park.Match(studio);
+        for (var i = 0; i < 10; i++) time.Tick();
+        Assert.Equal(10, junction.Plan.Meter(studio.From("Tritt 13"))!.Background);
+        Assert.Equal(0, junction.Plan.Meter(studio.To("Brandung"))!.Messages);
+        Assert.Equal(10, junction.Plan.Meter(studio.Route("Tritt 13", "Brandung").Id)!.Stages[0].StoppedBackground);
+    }
+
+    [Fact]
+    public void The_clock_runs_forward_and_knows_the_time_of_day()
+    {
+        var clock = new StudioClock(TimeProvider.System);
+        var first = clock.Now;
+        Assert.True(clock.Now >= first);
+        Assert.Equal(TimeSpan.FromSeconds(1), clock.TimeOfDay(MidiTime.FromMilliseconds(1000)) - clock.TimeOfDay(MidiTime.Zero));
+    }
+
+    private static async Task Until(Func<bool> isSo)
+    {
+        for (var i = 0; i < 1000 && !isSo(); i++) await Task.Delay(10);
+        Assert.True(isSo());
+    }
+
+    /// <summary>A sink that takes as much as it has room for.</summary>
+    private sealed class SlowSink : IByteSink
+    {
+        public List<byte> Bytes { get; } = [];
+
+        public int Room { get; set; }
+
+        public int Send(ReadOnlySpan<byte> bytes)
+        {
+            var count = Math.Min(Room, bytes.Length);
+            Bytes.AddRange(bytes[..count]);
+            if (Room != int.MaxValue) Room -= count;
+            return count;
+        }
+    }
+
+    /// <summary>A time whose timers fire when told to.</summary>
+    private sealed class HandTime : TimeProvider
+    {
+        private readonly List<(TimerCallback Callback, object? State)> _timers = [];
+
+        public void Tick() => _timers.ForEach(timer => timer.Callback(timer.State));
+
+        public override ITimer CreateTimer(TimerCallback callback, object? state, TimeSpan dueTime, TimeSpan period)
+        {
+            _timers.Add((callback, state));
+            return new Nothing();
+        }
+
+        private sealed class Nothing : ITimer
+        {
+            public bool Change(TimeSpan dueTime, TimeSpan period) => true;
+
+            public void Dispose()
+            {
+                // A timer by hand has nothing to let go of.
+            }
+
+            public ValueTask DisposeAsync() => ValueTask.CompletedTask;
+        }
+    }
+}

@@ -8,8 +8,8 @@ namespace Weiche.Web.Live;
 /// <param name="Version">The studio's version.</param>
 /// <param name="Ports">For each port where messages ran or the held keys changed: id, 1 if messages ran, keys held.</param>
 /// <param name="Routes">For each route that passed messages: id, how many in all.</param>
-/// <param name="Stages">For each stage that stopped or passed messages: route, stage from 0, how many went on in all,
-/// 1 if some were stopped.</param>
+/// <param name="Stages">For each stage that messages came to: route, stage from 0, how many came and how many went on
+/// in all, 1 if some were stopped that are worth a look (clock and active sensing are not).</param>
 /// <param name="Hearings">For each stand-in that now holds something else: its device and what it holds.</param>
 /// <param name="Watch">The number of the newest line of Watch.</param>
 /// <param name="Background">How much clock and active sensing came from all sources.</param>
@@ -39,7 +39,7 @@ internal sealed class LampReader
 {
     private readonly Dictionary<PortId, (long Messages, int Held)> _ports = [];
     private readonly Dictionary<RouteId, long> _routes = [];
-    private readonly Dictionary<(RouteId, int), (long Out, long Stopped)> _stages = [];
+    private readonly Dictionary<(RouteId, int), (long In, long Stopped)> _stages = [];
     private readonly Dictionary<DeviceId, long> _hearings = [];
     private int _version = -1;
     private long _watch = -1;
@@ -74,9 +74,9 @@ internal sealed class LampReader
             _routes[route.Id] = passed;
             for (var i = 0; i < meter.Stages.Count; i++)
             {
-                var now = (meter.Stages[i].Out, Stopped: meter.Stages[i].Stopped - meter.Stages[i].StoppedBackground);
+                var now = (meter.Stages[i].In, Stopped: meter.Stages[i].Stopped - meter.Stages[i].StoppedBackground);
                 if (_stages.TryGetValue((route.Id, i), out var last) && last != now)
-                    stages.Add([route.Id.Value, i, now.Out, now.Stopped > last.Stopped ? 1 : 0]);
+                    stages.Add([route.Id.Value, i, now.In, meter.Stages[i].Out, now.Stopped > last.Stopped ? 1 : 0]);
                 _stages[(route.Id, i)] = now;
             }
         }

@@ -48,8 +48,9 @@ export function startLamps(live) {
       light(`[data-track="${route}"]`, "lit");
       for (const element of document.querySelectorAll(`[data-count="${route}"]`)) element.textContent = figure(passed);
     }
-    for (const [route, stage, out, stopped] of frame.stages) {
+    for (const [route, stage, came, out, stopped] of frame.stages) {
       if (stopped) light(`[data-sign="${route}:${stage}"]`, "stopping");
+      if (stage === 0) for (const element of document.querySelectorAll(`[data-stage-in="${route}"]`)) element.textContent = figure(came);
       for (const element of document.querySelectorAll(`[data-stage-out="${route}:${stage}"]`)) element.textContent = figure(out);
     }
     for (const element of document.querySelectorAll("[data-background]")) element.textContent = figure(frame.background);

@@ -19,7 +19,8 @@ internal static class Guards
         var headers = context.Response.Headers;
         headers.ContentSecurityPolicy = Policy;
         headers.XContentTypeOptions = "nosniff";
-        headers["Referrer-Policy"] = "no-referrer";
+        // Not “no-referrer”: with that a browser hides the origin of plain forms even from their own server.
+        headers["Referrer-Policy"] = "same-origin";
         headers["Cross-Origin-Opener-Policy"] = "same-origin";
         if (IsForeign(context.Request.Headers.Origin, context.Request) || context.Request.Headers["Sec-Fetch-Site"] == "cross-site")
         {

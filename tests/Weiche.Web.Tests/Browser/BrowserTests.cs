@@ -313,6 +313,20 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
     }
 
     [Fact]
+    public async Task Without_scripts_pages_can_be_read_and_forms_still_work()
+    {
+        await using var house = await House.Open();
+        using var plain = new Window();
+        plain.Driver.ExecuteCdpCommand("Emulation.setScriptExecutionDisabled", new Dictionary<string, object?> { ["value"] = true });
+        plain.Driver.Navigate().GoToUrl(new Uri(house.Address, "/gear"));
+        plain.Find("#add-name").SendKeys("by hand" + Keys.Enter);
+        await House.Until(() => house.Studio.Devices.Any(device => device.Name == "by hand"), "the port");
+        plain.Driver.Navigate().GoToUrl(new Uri(house.Address, $"/plan?route={house.Route("Amsel 61", "Brandung").Id}"));
+        plain.Find("#route-switch").Click();
+        await House.Until(() => !house.Route("Amsel 61", "Brandung").On, "the route switched off");
+    }
+
+    [Fact]
     public async Task The_theme_follows_the_system_and_can_be_switched_for_good()
     {
         await using var house = await House.Open();

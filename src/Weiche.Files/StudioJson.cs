@@ -32,6 +32,7 @@ public static class StudioJson
         Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
         WriteIndented = true,
         MaxDepth = 16,
+        AllowOutOfOrderMetadataProperties = true,
         Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase, allowIntegerValues: false) },
     };
 
@@ -54,10 +55,15 @@ public static class StudioJson
                 device.StandIn))],
             [.. studio.Routes.Select(route => new RouteDto(
                 route.Id.Value,
-                route.From.Value,
                 route.To.Value,
                 route.On,
-                [.. route.Stages.Select(ToDto)]))]),
+                [.. route.Stages.Select(ToDto)],
+                (route.From as OneSource)?.Port.Value,
+                (route.From as GroupSource)?.Group.Value,
+                route.From is AnySource any ? new AnyDto([.. any.Except.Select(id => id.Value)], any.OwnToo) : null,
+                route.Solo ? true : null,
+                route.Divert ? true : null))],
+            [.. studio.Groups.Select(group => new GroupDto(group.Id.Value, group.Name, [.. group.Members.Select(id => id.Value)]))]),
         Options) + "\n";
 
     /// <summary>Reads a studio.</summary>
@@ -84,10 +90,14 @@ public static class StudioJson
                     [.. device.Ports.Select(port => new Port(new PortId(port.Id), port.Direction, port.Part, port.Wire, port.On))]))],
                 [.. dto.Routes.Select(route => new Route(
                     new RouteId(route.Id),
-                    new PortId(route.From),
+                    SourceOf(route),
                     new PortId(route.To),
                     route.On,
-                    [.. route.Stages.Select(FromDto)]))]);
+                    [.. route.Stages.Select(FromDto)],
+                    route.Solo ?? false,
+                    route.Divert ?? false))],
+                [.. (dto.Groups.IsDefault ? [] : dto.Groups).Select(group => new SourceGroup(
+                    new GroupId(group.Id), group.Name, [.. group.Members.Select(id => new PortId(id))]))]);
         }
         catch (JsonException exception)
         {
@@ -132,10 +142,30 @@ public static class StudioJson
         return Channel.All.Where(channel => map[channel].Count > 0).Aggregate(ChannelSet.None, (set, channel) => set.With(channel, true));
     }
 
+    private static RouteSource SourceOf(RouteDto route) => (route.From, route.Group, route.Any) switch
+    {
+        ({ } port, null, null) => new PortId(port),
+        (null, { } group, null) => new GroupSource(new GroupId(group)),
+        (null, null, { } any) => new AnySource([.. any.Except.Select(id => new PortId(id))], any.OwnToo),
+        _ => throw new StudioFormatException($"Route {route.Id} needs exactly one of “from”, “group” and “any”."),
+    };
+
     private static StageDto ToDto(Stage stage) => stage switch
     {
         KindsStage kinds => new KindsDto([.. kinds.Passing.Members]),
-        ChannelsStage channels => new ChannelsDto(channels.Map.ToString()),
+        ChannelsStage channels => new ChannelsDto(channels.Map.ToString(), channels.KeepWhole ? true : null),
+        KeysStage keys => new KeysDto(keys.Lowest, keys.Highest, keys.Outside ? true : null),
+        TransposeStage transpose => new TransposeDto(transpose.Semitones),
+        VelocityStage velocity => new VelocityDto(velocity.Lowest, velocity.Highest, velocity.Scale, velocity.Offset, velocity.Curve),
+        ControllersStage controllers => new ControllersDto(
+            [.. controllers.Rules.Select(rule => new ControlDto(
+                rule.From.ToString(), rule.To?.ToString(), rule.InLow, rule.InHigh, rule.OutLow, rule.OutHigh))],
+            controllers.OthersPass),
+        ProgramsStage programs => new ProgramsDto(
+            [.. programs.Rules.Select(rule => new ProgramDto(rule.From + 1, rule.To + 1, rule.Bank))],
+            programs.OthersPass),
+        ChordStage chord => new ChordDto(chord.Offsets),
+        ThinStage thin => new ThinDto(thin.PerSecond),
         _ => throw new NotSupportedException($"There is no JSON form of {stage.Name} stages."),
     };
 
@@ -143,26 +173,80 @@ public static class StudioJson
     {
         KindsDto kinds => new KindsStage(KindSet.Of([.. kinds.Pass])),
         ChannelsDto channels => ChannelMap.TryParse(channels.Map, out var map, out var problem)
-            ? new ChannelsStage(map)
+            ? new ChannelsStage(map, channels.KeepWhole ?? false)
             : throw new StudioFormatException($"A Channels stage: {problem}"),
+        KeysDto keys => new KeysStage(keys.Low, keys.High, keys.Outside ?? false),
+        TransposeDto transpose => new TransposeStage(transpose.Semitones),
+        VelocityDto velocity => new VelocityStage(velocity.Low, velocity.High, velocity.Scale, velocity.Offset, velocity.Curve),
+        ControllersDto controllers => new ControllersStage(
+            controllers.Rules.Select(rule => new ControlRule(
+                ControlOf(rule.From), rule.To is null ? null : ControlOf(rule.To), rule.InLow, rule.InHigh, rule.OutLow, rule.OutHigh)),
+            controllers.Others),
+        ProgramsDto programs => new ProgramsStage(
+            programs.Rules.Select(rule => new ProgramRule(rule.From - 1, rule.To - 1, rule.Bank)), programs.Others),
+        ChordDto chord => new ChordStage(chord.Offsets),
+        ThinDto thin => new ThinStage(thin.PerSecond),
         _ => throw new StudioFormatException("A stage does not say in “stage” what it is."),
     };
 
-    private sealed record StudioDto(int Format, string Name, int NextId, ImmutableArray<DeviceDto> Devices, ImmutableArray<RouteDto> Routes);
+    private static Control ControlOf(string text) => Control.TryParse(text, out var control)
+        ? control
+        : throw new StudioFormatException($"“{text}” is not a control: write a controller from 0 to 119, “bend” or “pressure”.");
+
+    private sealed record StudioDto(
+        int Format, string Name, int NextId, ImmutableArray<DeviceDto> Devices, ImmutableArray<RouteDto> Routes, ImmutableArray<GroupDto> Groups = default);
 
     private sealed record DeviceDto(
         int Id, string Name, DeviceKind Kind, string Sends, string Listens, bool Sounds, ImmutableArray<PortDto> Ports, string? StandIn = null);
 
     private sealed record PortDto(int Id, PortDirection Direction, string Part, WireKind Wire, bool On);
 
-    private sealed record RouteDto(int Id, int From, int To, bool On, ImmutableArray<StageDto> Stages);
+    private sealed record GroupDto(int Id, string Name, ImmutableArray<int> Members);
+
+    private sealed record RouteDto(
+        [property: JsonPropertyOrder(0)] int Id,
+        [property: JsonPropertyOrder(4)] int To,
+        [property: JsonPropertyOrder(5)] bool On,
+        [property: JsonPropertyOrder(8)] ImmutableArray<StageDto> Stages,
+        [property: JsonPropertyOrder(1)] int? From = null,
+        [property: JsonPropertyOrder(2)] int? Group = null,
+        [property: JsonPropertyOrder(3)] AnyDto? Any = null,
+        [property: JsonPropertyOrder(6)] bool? Solo = null,
+        [property: JsonPropertyOrder(7)] bool? Divert = null);
+
+    private sealed record AnyDto(ImmutableArray<int> Except, bool OwnToo);
 
     [JsonPolymorphic(TypeDiscriminatorPropertyName = "stage")]
     [JsonDerivedType(typeof(KindsDto), "kinds")]
     [JsonDerivedType(typeof(ChannelsDto), "channels")]
+    [JsonDerivedType(typeof(KeysDto), "keys")]
+    [JsonDerivedType(typeof(TransposeDto), "transpose")]
+    [JsonDerivedType(typeof(VelocityDto), "velocity")]
+    [JsonDerivedType(typeof(ControllersDto), "controllers")]
+    [JsonDerivedType(typeof(ProgramsDto), "programs")]
+    [JsonDerivedType(typeof(ChordDto), "chord")]
+    [JsonDerivedType(typeof(ThinDto), "thin")]
     private abstract record StageDto;
 
     private sealed record KindsDto(ImmutableArray<MessageKind> Pass) : StageDto;
 
-    private sealed record ChannelsDto(string Map) : StageDto;
+    private sealed record ChannelsDto(string Map, bool? KeepWhole = null) : StageDto;
+
+    private sealed record KeysDto(int Low, int High, bool? Outside = null) : StageDto;
+
+    private sealed record TransposeDto(int Semitones) : StageDto;
+
+    private sealed record VelocityDto(int Low = 1, int High = 127, int Scale = 100, int Offset = 0, int Curve = 0) : StageDto;
+
+    private sealed record ControllersDto(ImmutableArray<ControlDto> Rules, bool Others) : StageDto;
+
+    private sealed record ControlDto(string From, string? To = null, int InLow = 0, int InHigh = 127, int OutLow = 0, int OutHigh = 127);
+
+    private sealed record ProgramsDto(ImmutableArray<ProgramDto> Rules, bool Others) : StageDto;
+
+    private sealed record ProgramDto(int From, int? To = null, int? Bank = null);
+
+    private sealed record ChordDto(ImmutableArray<int> Offsets) : StageDto;
+
+    private sealed record ThinDto(int PerSecond) : StageDto;
 }

@@ -9,12 +9,19 @@ namespace Weiche.Ports;
 /// through the engine and on to the destinations, under one short lock.
 /// </summary>
 /// <remarks>Nothing under the lock waits: sinks take what they can at once and come back when they have room.</remarks>
-public sealed class Junction
+public sealed class Junction : IDisposable
 {
+    // How late the alarm may ring, µs: so far ahead of a slow wire its bytes are handed out.
+    private const long WireLead = 2_000;
+
     private readonly Lock _gate = new();
     private readonly Engine _engine;
     private readonly Dictionary<PortId, IByteSink> _sinks = [];
+    private readonly AutoResetEvent _changed = new(false);
+    private readonly Thread _alarm;
     private RoutingPlan _plan;
+    private long _armed = long.MaxValue;
+    private volatile bool _stopped;
 
     /// <summary>A junction that runs a studio.</summary>
     /// <param name="studio">The studio.</param>
@@ -23,7 +30,9 @@ public sealed class Junction
     {
         Clock = clock;
         _plan = RoutingPlan.Compile(studio);
-        _engine = new Engine(_plan);
+        _engine = new Engine(_plan, wireLead: WireLead);
+        _alarm = new Thread(RingWhenDue) { IsBackground = true, Name = "Weiche wires" };
+        _alarm.Start();
     }
 
     /// <summary>What time it is.</summary>
@@ -100,18 +109,57 @@ public sealed class Junction
     /// <param name="destination">The destination.</param>
     public void Resume(PortId destination)
     {
-        lock (_gate) Flush(destination);
+        lock (_gate)
+        {
+            Flush(destination);
+            Arm();
+        }
+    }
+
+    /// <summary>Stops waiting for time to pass.</summary>
+    public void Dispose()
+    {
+        _stopped = true;
+        _changed.Set();
+        _alarm.Join();
+        _changed.Dispose();
+    }
+
+    private void RingWhenDue()
+    {
+        while (!_stopped)
+        {
+            lock (_gate)
+            {
+                _armed = long.MaxValue;
+                _engine.Tick(Clock.Now);
+                Flush();
+            }
+            var wait = Volatile.Read(ref _armed) - Clock.Now.Microseconds;
+            // A wait is cut to a minute: what is further away is asked for again.
+            if (wait > 0) _changed.WaitOne((int)Math.Clamp((wait + 999) / 1000, 1, 60_000));
+        }
+    }
+
+    /// <summary>Sees to it that the alarm rings no later than something is due.</summary>
+    private void Arm()
+    {
+        if (_engine.NextDue >= _armed) return;
+        Volatile.Write(ref _armed, _engine.NextDue);
+        if (Thread.CurrentThread != _alarm) _changed.Set();
     }
 
     private void Flush()
     {
         while (_engine.TryNextDestination(out var destination)) Flush(destination);
+        Arm();
     }
 
     private void Flush(PortId destination)
     {
         var sink = _sinks.GetValueOrDefault(destination);
-        for (var bytes = _engine.PendingBytes(destination); bytes.Length > 0; bytes = _engine.PendingBytes(destination))
+        var now = Clock.Now;
+        for (var bytes = _engine.PendingBytes(destination, now); bytes.Length > 0; bytes = _engine.PendingBytes(destination, now))
         {
             // Bytes for a port that nothing is connected to are gone, as on a cable that hangs loose.
             var sent = sink?.Send(bytes) ?? bytes.Length;

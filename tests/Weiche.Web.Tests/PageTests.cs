@@ -94,7 +94,7 @@ public sealed partial class PageTests
         var page = await house.Get("/plan");
         Assert.Equal(house.Studio.Routes.Length, page.QuerySelectorAll("a.route").Length);
         Assert.Equal(["no sensing", "ch 2 → 3"], page.QuerySelectorAll($"#track-{house.Route("Tritt 13", "Brandung").Id} .sign text").Select(text => text.TextContent));
-        Assert.Equal(house.Studio.Sources.Count(), page.QuerySelectorAll("[data-side=source]").Length);
+        Assert.Equal(house.Studio.Sources.Count() + 1, page.QuerySelectorAll("[data-side=source]").Length);
         Assert.Equal("off", page.QuerySelector($"#track-{house.Route("Tritt 13", "Himmel").Id} .count")!.TextContent);
     }
 

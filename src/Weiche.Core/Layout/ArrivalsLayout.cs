@@ -48,48 +48,57 @@ public static class ArrivalsLayout
     public static TrackPlan Compute(Studio studio, double width = 1280)
     {
         width = Math.Clamp(width, MinWidth, MaxWidth);
-        var sources = studio.Sources.ToList();
-        var feeds = sources.Index().ToDictionary(item => item.Item.Id, item => FirstRow + Half + item.Index * 2 * RowPitch);
+        var sources = Sources(studio);
+        var feeds = sources.Index().ToDictionary(item => item.Item, item => FirstRow + Half + item.Index * 2 * RowPitch);
         var rows = AssignRows(studio, sources);
         var lanes = PlaceLanes(studio, sources, feeds, rows, width, out var lanesEnd, out var crossings);
         width = Math.Max(width, lanesEnd + SignRoom + CountRoom + ThroatRoom + DestinationWidth + Margin);
 
         var right = width - Margin - DestinationWidth;
-        var sourcePlates = sources.Select(source => new Plate(
-            source.Id,
-            new Box(Margin, feeds[source.Id] - PlateHeight / 2, SourceWidth, PlateHeight),
-            new Spot(Margin + SourceWidth, feeds[source.Id]))).ToImmutableArray();
+        var sourcePlates = sources.Select(source => new SourcePlate(
+            source,
+            new Box(Margin, feeds[source] - PlateHeight / 2, SourceWidth, PlateHeight),
+            new Spot(Margin + SourceWidth, feeds[source]))).ToImmutableArray();
         var destinationPlates = PlaceDestinations(studio, rows, right);
         var anchors = destinationPlates.ToDictionary(plate => plate.Id, plate => plate.Anchor);
 
         var tracks = ImmutableArray.CreateBuilder<Track>();
         var points = ImmutableArray.CreateBuilder<PointMark>();
+        var departures = studio.Routes.ToLookup(route => route.From.Plate);
         foreach (var source in sources)
         {
-            var own = studio.Routes.Where(route => route.From == source.Id).OrderBy(route => rows[route.Id]).ToList();
-            if (own.Count > 1) points.Add(new PointMark(source.Id, new Spot(lanes[source.Id] - Bend, feeds[source.Id])));
+            var own = departures[source].OrderBy(route => rows[route.Id]).ToList();
+            if (own.Count > 1) points.Add(new PointMark(source, new Spot(lanes[source] - Bend, feeds[source])));
             foreach (var route in own)
             {
                 var row = rows[route.Id];
-                var line = Line(new Spot(Margin + SourceWidth, feeds[source.Id]), lanes[source.Id], row, right - ThroatRoom / 2, anchors[route.To]);
+                var line = Line(new Spot(Margin + SourceWidth, feeds[source]), lanes[source], row, right - ThroatRoom / 2, anchors[route.To]);
                 var count = new Spot(right - ThroatRoom, row);
-                tracks.Add(new Track(route.Id, route.From, route.To, line, row, PlaceSigns(route, lanesEnd + 18, count.X - CountRoom, row), count));
+                tracks.Add(new Track(route.Id, source, route.To, line, row, PlaceSigns(route, lanesEnd + 18, count.X - CountRoom, row), count));
             }
         }
-        var bottom = sourcePlates.Concat(destinationPlates).Select(plate => plate.Box.Bottom).DefaultIfEmpty(FirstRow).Max();
+        var bottom = sourcePlates.Select(plate => plate.Box).Concat(destinationPlates.Select(plate => plate.Box)).Select(box => box.Bottom).DefaultIfEmpty(FirstRow).Max();
         return new TrackPlan(width, bottom + RowPitch, sourcePlates, destinationPlates, tracks.ToImmutable(), points.ToImmutable(), crossings);
     }
 
-    /// <summary>Gives each route its row: destination by destination, within one in the order of the sources.</summary>
-    private static Dictionary<RouteId, double> AssignRows(Studio studio, List<DevicePort> sources)
+    /// <summary>What stands on the left: the sources, then the groups, then any source.</summary>
+    private static List<RouteSource> Sources(Studio studio)
     {
-        var rank = sources.Index().ToDictionary(item => item.Item.Id, item => item.Index);
+        List<RouteSource> sources = [.. studio.Sources.Select(source => RouteSource.FromPortId(source.Id)), .. studio.Groups.Select(group => new GroupSource(group.Id))];
+        if (sources.Count > 0) sources.Add(AnySource.Plain);
+        return sources;
+    }
+
+    /// <summary>Gives each route its row: destination by destination, within one in the order of the sources.</summary>
+    private static Dictionary<RouteId, double> AssignRows(Studio studio, List<RouteSource> sources)
+    {
+        var rank = sources.Index().ToDictionary(item => item.Item, item => item.Index);
         var arrivals = studio.Routes.ToLookup(route => route.To);
         var rows = new Dictionary<RouteId, double>();
         var row = FirstRow;
         foreach (var destination in studio.Destinations)
         {
-            foreach (var route in arrivals[destination.Id].OrderBy(route => rank[route.From]))
+            foreach (var route in arrivals[destination.Id].OrderBy(route => rank[route.From.Plate]))
             {
                 rows.Add(route.Id, row);
                 row += RowPitch;
@@ -99,39 +108,39 @@ public static class ArrivalsLayout
         return rows;
     }
 
-    private static Dictionary<PortId, double> PlaceLanes(
+    private static Dictionary<RouteSource, double> PlaceLanes(
         Studio studio,
-        List<DevicePort> sources,
-        Dictionary<PortId, double> feeds,
+        List<RouteSource> sources,
+        Dictionary<RouteSource, double> feeds,
         Dictionary<RouteId, double> rows,
         double width,
         out double end,
         out int crossings)
     {
-        var departures = studio.Routes.ToLookup(route => route.From);
-        var used = sources.Where(source => departures.Contains(source.Id)).ToList();
+        var departures = studio.Routes.ToLookup(route => route.From.Plate);
+        var used = sources.Where(source => departures.Contains(source)).ToList();
         var (order, found) = LaneOrder.Find([.. used.Select(source => new LaneOrder.Lane(
-            feeds[source.Id], [.. departures[source.Id].Select(route => rows[route.Id]).Order()]))]);
+            feeds[source], [.. departures[source].Select(route => rows[route.Id]).Order()]))]);
         crossings = found;
         var room = (width - LaneStart) * 0.27;
         var pitch = Math.Clamp(room / Math.Max(1, used.Count), NarrowestLanePitch, WidestLanePitch);
         end = Math.Max(LaneStart + room, LaneStart + used.Count * pitch);
         // The lanes stand close to the rows: what is between them and the plates is level track.
         var first = end - used.Count * pitch + pitch / 2;
-        return order.Index().ToDictionary(item => used[item.Item].Id, item => Math.Round(first + item.Index * pitch));
+        return order.Index().ToDictionary(item => used[item.Item], item => Math.Round(first + item.Index * pitch));
     }
 
-    private static ImmutableArray<Plate> PlaceDestinations(Studio studio, Dictionary<RouteId, double> rows, double left)
+    private static ImmutableArray<DestinationPlate> PlaceDestinations(Studio studio, Dictionary<RouteId, double> rows, double left)
     {
         var arrivals = studio.Routes.ToLookup(route => route.To);
-        var plates = ImmutableArray.CreateBuilder<Plate>();
+        var plates = ImmutableArray.CreateBuilder<DestinationPlate>();
         var row = FirstRow;
         foreach (var destination in studio.Destinations)
         {
             var count = Math.Max(1, arrivals[destination.Id].Count());
             var middle = row + (count - 1) * Half;
             var height = (count - 1) * RowPitch + PlateHeight;
-            plates.Add(new Plate(destination.Id, new Box(left, middle - height / 2, DestinationWidth, height), new Spot(left, middle)));
+            plates.Add(new DestinationPlate(destination.Id, new Box(left, middle - height / 2, DestinationWidth, height), new Spot(left, middle)));
             row += (count + 1) * RowPitch;
         }
         return plates.ToImmutable();

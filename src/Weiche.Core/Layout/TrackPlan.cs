@@ -22,11 +22,17 @@ public readonly record struct Box(double X, double Y, double Width, double Heigh
     public double Bottom => Y + Height;
 }
 
-/// <summary>A port as it stands on the plan.</summary>
+/// <summary>A source, a group or any source as it stands on the plan.</summary>
+/// <param name="Source">What it is.</param>
+/// <param name="Box">The plate.</param>
+/// <param name="Anchor">Where tracks leave the plate, on its edge.</param>
+public sealed record SourcePlate(RouteSource Source, Box Box, Spot Anchor);
+
+/// <summary>A destination as it stands on the plan.</summary>
 /// <param name="Id">The port.</param>
 /// <param name="Box">The plate.</param>
-/// <param name="Anchor">Where tracks leave or reach the plate, on its edge.</param>
-public sealed record Plate(PortId Id, Box Box, Spot Anchor);
+/// <param name="Anchor">Where tracks reach the plate, on its edge.</param>
+public sealed record DestinationPlate(PortId Id, Box Box, Spot Anchor);
 
 /// <summary>A stage as it stands on its route's row.</summary>
 /// <param name="Stage">Which stage of the route, from 0; −1 for a sign that says how many more there are.</param>
@@ -36,18 +42,18 @@ public sealed record Sign(int Stage, string Text, Box Box);
 
 /// <summary>A route as it lies on the plan.</summary>
 /// <param name="Id">The route.</param>
-/// <param name="From">Its source.</param>
+/// <param name="From">The plate it leaves.</param>
 /// <param name="To">Its destination.</param>
 /// <param name="Line">Its corners from plate to plate. Every piece is level, upright or slanting.</param>
 /// <param name="Row">The height of its row, pixels from the top.</param>
 /// <param name="Signs">Its stages in their order.</param>
 /// <param name="Count">Where the row's count ends (right-aligned), on the row.</param>
-public sealed record Track(RouteId Id, PortId From, PortId To, ImmutableArray<Spot> Line, double Row, ImmutableArray<Sign> Signs, Spot Count);
+public sealed record Track(RouteId Id, RouteSource From, PortId To, ImmutableArray<Spot> Line, double Row, ImmutableArray<Sign> Signs, Spot Count);
 
 /// <summary>A set of points: where a source's track splits.</summary>
 /// <param name="Source">The source.</param>
 /// <param name="Spot">Where.</param>
-public sealed record PointMark(PortId Source, Spot Spot);
+public sealed record PointMark(RouteSource Source, Spot Spot);
 
 /// <summary>A studio as tracks: everything that is needed to draw it, and nothing that depends on how.</summary>
 /// <param name="Width">Pixels.</param>
@@ -60,8 +66,8 @@ public sealed record PointMark(PortId Source, Spot Spot);
 public sealed record TrackPlan(
     double Width,
     double Height,
-    ImmutableArray<Plate> Sources,
-    ImmutableArray<Plate> Destinations,
+    ImmutableArray<SourcePlate> Sources,
+    ImmutableArray<DestinationPlate> Destinations,
     ImmutableArray<Track> Tracks,
     ImmutableArray<PointMark> Points,
     int Crossings);

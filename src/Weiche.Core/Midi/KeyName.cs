@@ -16,6 +16,33 @@ public static class KeyName
     public static string Of(int key, int middleOctave = DefaultMiddleOctave) =>
         Letters[key % 12] + (key / 12 - 5 + middleOctave).ToString(CultureInfo.InvariantCulture);
 
+    /// <summary>Reads a key: its name ("C3", "f#1", "Db-1") or its number ("60").</summary>
+    /// <param name="text">The text.</param>
+    /// <param name="key">The key, 0 to 127.</param>
+    /// <param name="middleOctave">The octave number of key 60.</param>
+    public static bool TryParse(string text, out int key, int middleOctave = DefaultMiddleOctave)
+    {
+        if (int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out key)) return key <= 127;
+        if (text.Length < 2) return false;
+        var letter = Array.IndexOf(Letters, char.ToUpperInvariant(text[0]).ToString());
+        if (letter < 0) return false;
+        var at = 1;
+        if (text[at] is '#' or '♯')
+        {
+            letter++;
+            at++;
+        }
+        else if (text[at] is 'b' or '♭')
+        {
+            letter--;
+            at++;
+        }
+        var octaveText = text[at..].Replace('−', '-');
+        if (!int.TryParse(octaveText, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var octave) || octave is < -20 or > 20) return false;
+        key = (octave - middleOctave + 5) * 12 + letter;
+        return key is >= 0 and <= 127;
+    }
+
     /// <summary>Whether the key is one of the black ones.</summary>
     /// <param name="key">0 to 127.</param>
     public static bool IsBlack(int key) => Letters[key % 12].Length == 2;

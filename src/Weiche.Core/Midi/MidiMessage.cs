@@ -185,6 +185,9 @@ public readonly record struct MidiMessage
     /// <param name="index">The channel as the wire carries it, 0 to 15.</param>
     internal MidiMessage OnChannelIndex(int index) => new(_status & 0xF0 | index, _data1, _data2, _sysEx);
 
+    /// <summary>The same message with other data bytes, which the caller has checked.</summary>
+    internal MidiMessage WithData(int data1, int data2) => new(_status, data1, data2, _sysEx);
+
     private static void CheckData(int value, string name, bool used)
     {
         ArgumentOutOfRangeException.ThrowIfNegative(value, name);

@@ -20,22 +20,32 @@ namespace Weiche.Core.Routing;
 /// </remarks>
 public sealed class Engine
 {
-    private const int LedgerCapacity = 1 << 16;
+    internal const int LedgerCapacity = 1 << 16;
+
+    // A system exclusive that goes on for this long without a byte never ends.
+    private const long SysExPatience = 5_000_000;
 
     private readonly Ledger _ledger = new(LedgerCapacity);
     private SourceState?[] _sources = [];
     private Outlet?[] _outlets = [];
     private int[] _dirty = [];
     private int _dirtyCount;
+    private (CompiledRoute Route, int Stage)[] _timed = [];
+    private readonly long _wireLead;
+    private long _due = long.MaxValue;
+    private long _run;
 
     /// <summary>An engine that runs a studio.</summary>
     /// <param name="plan">The studio's plan.</param>
     /// <param name="pool">Where system exclusive bytes are kept; a pool of its own if null.</param>
     /// <param name="tap">Where it writes down what happens; a tap of its own if null.</param>
-    public Engine(RoutingPlan plan, SysExPool? pool = null, MessageTap? tap = null)
+    /// <param name="wireLead">How far ahead of a slow wire its bytes are handed out, µs: as much as the host's timer may
+    /// be late. 0 where time is worked out rather than lived through.</param>
+    public Engine(RoutingPlan plan, SysExPool? pool = null, MessageTap? tap = null, long wireLead = 0)
     {
         Pool = pool ?? new SysExPool();
         Tap = tap ?? new MessageTap();
+        _wireLead = wireLead;
         Plan = plan;
         Swap(plan, MidiTime.Zero);
     }
@@ -49,6 +59,10 @@ public sealed class Engine
     /// <summary>The plan in force.</summary>
     public RoutingPlan Plan { get; private set; }
 
+    /// <summary>When <see cref="Tick"/> has something to do next, µs; <see cref="long.MaxValue"/> if nothing is waiting
+    /// for time to pass. Right after the waiting bytes have been fetched.</summary>
+    public long NextDue => _due;
+
     /// <summary>How many notes and pedals are held, over all destinations.</summary>
     public int HeldCount => _ledger.Count;
 
@@ -57,6 +71,8 @@ public sealed class Engine
     /// <param name="now">The time.</param>
     public void Swap(RoutingPlan plan, MidiTime now)
     {
+        // What stages keep for later goes out now: the last value always arrives.
+        LetGo(new MidiTime(long.MaxValue / 2), now);
         var size = plan.Studio.NextId;
         if (size > _sources.Length)
         {
@@ -77,13 +93,15 @@ public sealed class Engine
             else
             {
                 _ledger.AddDestination(id);
-                _outlets[id] ??= new Outlet(port.Id, plan.Meter(port.Id)!, Pool, port.Port.Wire == WireKind.Din);
+                _outlets[id] ??= new Outlet(
+                    port.Id, plan.Meter(port.Id)!, Pool, port.Port.Wire.ByteTime(), port.Port.Wire != WireKind.Virtual, _wireLead, useRunningStatus: port.Port.Wire == WireKind.Din);
             }
         }
         Plan = plan;
+        _timed = [.. plan.AllRoutes.SelectMany(route => route.Stages.Index().Where(stage => stage.Item.KeepsTime).Select(stage => (route, stage.Index)))];
         var cursor = 0;
-        while (_ledger.TryTakeWhere(ref cursor, plan, static (entry, next) => !next.IsLive(entry.Route), out var entry))
-            End(entry);
+        while (_ledger.TryTakeWhere(ref cursor, plan, static (entry, next) => !next.Carries(entry.Route, entry.Source), out var entry))
+            End(entry, now);
         DropPortsThatAreGone(plan.Studio);
     }
 
@@ -98,6 +116,38 @@ public sealed class Engine
         state.Parser.Parse(bytes, ref sink);
         state.Meter.ByteCount += bytes.Length;
         state.Meter.ThrownByteCount = state.Parser.Counts.ThrownBytes;
+        state.LastByte = now.Microseconds;
+        if (state.Parser.IsInsideMessage) _due = Math.Min(_due, now.Microseconds + SysExPatience);
+    }
+
+    /// <summary>Does what time has brought: bytes that a slow wire is ready for, values that a stage kept, system
+    /// exclusives that never end.</summary>
+    /// <param name="now">The time.</param>
+    public void Tick(MidiTime now)
+    {
+        if (now.Microseconds < _due) return;
+        LetGo(now, now);
+        _due = long.MaxValue;
+        foreach (var (route, stage) in _timed) _due = Math.Min(_due, route.Stages[stage].NextDue);
+        foreach (var outlet in _outlets)
+        {
+            if (outlet is null) continue;
+            if (outlet.Due <= now.Microseconds) MarkDirty(outlet);
+            else _due = Math.Min(_due, outlet.Due);
+        }
+        foreach (var source in _sources)
+        {
+            if (source is not { Parser.IsInsideMessage: true }) continue;
+            if (source.LastByte + SysExPatience <= now.Microseconds)
+            {
+                source.Parser.Reset();
+                source.Meter.ThrownByteCount = source.Parser.Counts.ThrownBytes;
+            }
+            else
+            {
+                _due = Math.Min(_due, source.LastByte + SysExPatience);
+            }
+        }
     }
 
     /// <summary>Says that a source broke off, perhaps in the middle of a message. What it holds ends.</summary>
@@ -107,9 +157,10 @@ public sealed class Engine
     {
         if ((uint)source.Value >= (uint)_sources.Length || _sources[source.Value] is not { } state) return;
         state.Parser.Reset();
+        Array.Clear(state.Down);
         var cursor = 0;
         while (_ledger.TryTakeWhere(ref cursor, source.Value, static (entry, id) => entry.Source == id, out var entry))
-            End(entry);
+            End(entry, now);
     }
 
     /// <summary>
@@ -121,16 +172,16 @@ public sealed class Engine
     public void AllNotesOff(MidiTime now)
     {
         var cursor = 0;
-        while (_ledger.TryTakeWhere(ref cursor, 0, static (_, _) => true, out var entry)) End(entry);
+        while (_ledger.TryTakeWhere(ref cursor, 0, static (_, _) => true, out var entry)) End(entry, now);
         foreach (var outlet in _outlets)
         {
             if (outlet is null) continue;
             for (var channel = 0; channel < Channel.Count; channel++)
             {
                 if ((outlet.ChannelsUsed >> channel & 1) == 0) continue;
-                foreach (var controller in (ReadOnlySpan<byte>)[64, 66, 67, 123, 120]) Put(outlet, MidiMessage.Raw(0xB0 | channel, controller, 0));
-                Put(outlet, MidiMessage.Raw(0xE0 | channel, 0, 64));
-                Put(outlet, MidiMessage.Raw(0xD0 | channel, 0, 0));
+                foreach (var controller in (ReadOnlySpan<byte>)[64, 66, 67, 123, 120]) Put(outlet, MidiMessage.Raw(0xB0 | channel, controller, 0), now);
+                Put(outlet, MidiMessage.Raw(0xE0 | channel, 0, 64), now);
+                Put(outlet, MidiMessage.Raw(0xD0 | channel, 0, 0), now);
             }
         }
     }
@@ -151,10 +202,17 @@ public sealed class Engine
         return false;
     }
 
-    /// <summary>The bytes that a destination gets next; empty if none wait. Valid until the engine is called again.</summary>
+    /// <summary>The bytes that a destination gets next; empty if none wait or the wire is not ready for them. Valid until
+    /// the engine is called again.</summary>
     /// <param name="destination">The destination.</param>
-    public ReadOnlySpan<byte> PendingBytes(PortId destination) =>
-        (uint)destination.Value < (uint)_outlets.Length && _outlets[destination.Value] is { } outlet ? outlet.Pending() : [];
+    /// <param name="now">The time.</param>
+    public ReadOnlySpan<byte> PendingBytes(PortId destination, MidiTime now)
+    {
+        if ((uint)destination.Value >= (uint)_outlets.Length || _outlets[destination.Value] is not { } outlet) return [];
+        var bytes = outlet.Pending(now);
+        if (bytes.Length == 0) _due = Math.Min(_due, outlet.Due);
+        return bytes;
+    }
 
     /// <summary>Says that the first of the pending bytes have gone out.</summary>
     /// <param name="destination">The destination.</param>
@@ -164,41 +222,79 @@ public sealed class Engine
     private void Route(SourceState source, in MidiMessage message, MidiTime now)
     {
         source.Meter.MessageCount++;
-        var run = new Run(source.Id, message, now);
+        var run = new Run(source.Id, message, now, ++_run);
         if (run.Background) source.Meter.BackgroundCount++;
         Write(TapEvent.Came, run, message, source.Id, 0);
         if (!source.On) Write(TapEvent.SourceOff, run, message, source.Id, 0);
-        else RouteLive(ref run);
+        else RouteLive(source, ref run);
         if (!run.Background) Tap.Publish();
     }
 
-    private void RouteLive(ref Run run)
+    private void RouteLive(SourceState source, ref Run run)
     {
-        var ends = run.Origin != Run.NoOrigin && !Held.Starts(run.Message) && _ledger.HoldsAny(run.Source, run.Origin);
-        run.EndsHeld = ends;
+        if (run.Message.Kind == MessageKind.Note) BeginOrEndNote(source, ref run);
         foreach (var route in Plan.RoutesOf(run.Source))
         {
             if (route.IsLive) Step(route, 0, run.Message, ref run);
             else Write(TapEvent.DestinationOff, run, run.Message, route.Destination, route.Id);
+            // The route may have led elsewhere when the pedal went down: it goes up there too.
+            if (run.PedalUp) EndOlder(ref run, route.Id);
+            run.PedalUp = false;
+            // A route that diverts and lets anything through takes the message away from all that follow.
+            if (route.Diverts && run.CameThrough) break;
+            run.CameThrough = false;
         }
-        if (!ends) return;
-        var cursor = _ledger.TakeAll(run.Source, run.Origin);
-        while (_ledger.TryNext(ref cursor, out var entry)) End(entry, ref run);
+        if (run.EndsNote)
+        {
+            // First all of it stops counting, so that what remains is what others hold.
+            var cursor = _ledger.TakeAll(run.Source, run.Origin);
+            while (_ledger.TryNext(ref cursor, out var entry)) End(entry, ref run);
+        }
+        else if (run.Origin != Run.NoOrigin && run.Message.Kind != MessageKind.Note && Held.IsLow(run.Message))
+        {
+            // What holds a pedal came down, and no route let its end through any more: it ends all the same.
+            EndOlder(ref run, 0);
+        }
+    }
+
+    private void EndOlder(ref Run run, int route)
+    {
+        while (_ledger.TryTakeOlder(run.Source, run.Origin, route, run.Number, out var entry)) End(entry, run.Time);
+    }
+
+    /// <summary>Keeps in mind which keys are down at a source: the note-off of a note that began nowhere goes nowhere.</summary>
+    private void BeginOrEndNote(SourceState source, ref Run run)
+    {
+        ref var down = ref source.Down[run.Message.ChannelIndex * 2 + (run.Message.Data1 >> 6)];
+        var bit = 1ul << (run.Message.Data1 & 63);
+        if (run.Message.IsNoteOn)
+        {
+            down |= bit;
+            return;
+        }
+        run.EndsNote = (down & bit) != 0 || _ledger.HoldsAny(run.Source, run.Origin);
+        down &= ~bit;
     }
 
     private void Step(CompiledRoute route, int stage, MidiMessage message, ref Run run)
     {
-        Span<MidiMessage> results = stackalloc MidiMessage[CompiledStage.MaxFanOut];
+        Span<MidiMessage> results = stackalloc MidiMessage[Stage.MaxFanOut];
         for (; stage < route.Stages.Length; stage++)
         {
             var meter = route.Meter.StageMeters[stage];
-            var count = route.Stages[stage].Apply(message, results);
+            var count = route.Stages[stage].Apply(message, run.Time, run.Source, results);
             meter.InCount++;
             meter.OutCount += count;
             if (count == 0)
             {
                 meter.StoppedCount++;
                 if (run.Background) meter.StoppedBackgroundCount++;
+                // A stage that keeps messages for later has taken this one.
+                if (route.Stages[stage].KeepsTime)
+                {
+                    run.CameThrough = true;
+                    _due = Math.Min(_due, route.Stages[stage].NextDue);
+                }
                 Write(TapEvent.Stopped, run, message, route.Destination, route.Id, stage);
                 return;
             }
@@ -209,43 +305,86 @@ public sealed class Engine
             }
             message = results[0];
         }
+        run.CameThrough = true;
         Deliver(route, message, ref run);
     }
 
     private void Deliver(CompiledRoute route, in MidiMessage message, ref Run run)
     {
         var outlet = _outlets[route.Destination]!;
-        if (run.Origin != Run.NoOrigin && Held.TryOf(message, out var sounding))
+        if (!outlet.HasRoom)
         {
-            if (run.EndsHeld)
-            {
-                // What this ends is in the ledger and goes out from there. Through this route, perhaps, nothing began.
-                if (!_ledger.HoldsThrough(run.Source, run.Origin, route.Id))
-                    Write(TapEvent.NotBegunHere, run, message, route.Destination, route.Id);
-                return;
-            }
-            if (!Held.Starts(message))
-            {
-                if (_ledger.CountAt(route.Destination, sounding) > 0)
-                {
-                    Write(TapEvent.HeldByOther, run, message, route.Destination, route.Id);
-                    return;
-                }
-            }
-            else if (!outlet.HasRoom || !TryHold(route, sounding, run))
-            {
-                Refuse(outlet, route, message, run);
-                return;
-            }
-            outlet.Meter.HeldCount = _ledger.KeysAt(route.Destination);
+            Refuse(outlet, route, message, run);
+            return;
         }
-        if (outlet.HasRoom) Send(outlet, route.Id, message, run);
-        else Refuse(outlet, route, message, run);
+        if (message.Kind == MessageKind.Note)
+        {
+            if (!MayNotePass(route, outlet, message, ref run)) return;
+        }
+        else if (Held.IsPedal(message) && run.Origin != Run.NoOrigin && !MayPedalPass(route, outlet, message, ref run))
+        {
+            return;
+        }
+        Send(outlet, route.Id, message, run);
     }
 
-    private bool TryHold(CompiledRoute route, int sounding, in Run run) =>
-        _ledger.Holds(run.Source, run.Origin, route.Id, route.Destination, sounding)
-        || _ledger.TryEnter(run.Source, run.Origin, route.Id, route.Destination, sounding);
+    private bool MayNotePass(CompiledRoute route, Outlet outlet, in MidiMessage message, ref Run run)
+    {
+        if (run.EndsNote)
+        {
+            // What this ends is in the ledger and goes out from there. Through this route, perhaps, nothing began.
+            if (!_ledger.HoldsThrough(run.Source, run.Origin, route.Id)) Write(TapEvent.NotBegunHere, run, message, route.Destination, route.Id);
+            return false;
+        }
+        _ = Held.TryOrigin(message, out var sounding);
+        if (message.IsNoteOn)
+        {
+            if (!_ledger.TryEnter(run.Source, run.Origin, route.Id, route.Destination, sounding, run.Number))
+            {
+                Refuse(outlet, route, message, run);
+                return false;
+            }
+            outlet.Meter.HeldCount = _ledger.KeysAt(route.Destination);
+            return true;
+        }
+        if (_ledger.CountAt(route.Destination, sounding) == 0) return true;
+        Write(TapEvent.HeldByOther, run, message, route.Destination, route.Id);
+        return false;
+    }
+
+    private bool MayPedalPass(CompiledRoute route, Outlet outlet, in MidiMessage message, ref Run run)
+    {
+        _ = Held.TryOrigin(message, out var sounding);
+        if (!Held.IsLow(message))
+        {
+            if (_ledger.TryEnter(run.Source, run.Origin, route.Id, route.Destination, sounding, run.Number)) return true;
+            Refuse(outlet, route, message, run);
+            return false;
+        }
+        run.PedalUp = true;
+        _ledger.TakeExactly(run.Source, run.Origin, route.Id, route.Destination, sounding);
+        if (_ledger.CountAt(route.Destination, sounding) == 0) return true;
+        Write(TapEvent.HeldByOther, run, message, route.Destination, route.Id);
+        return false;
+    }
+
+    /// <summary>Sends on what stages have kept and is due, from the stage after.</summary>
+    private void LetGo(MidiTime due, MidiTime now)
+    {
+        foreach (var (route, stage) in _timed)
+        {
+            while (route.Stages[stage].TryLetGo(due, out var source, out var message))
+            {
+                // It was counted as stopped when it was kept.
+                var meter = route.Meter.StageMeters[stage];
+                meter.StoppedCount--;
+                meter.OutCount++;
+                if (!route.IsLive) continue;
+                var run = new Run(source, message, now, ++_run) { Quiet = true };
+                Step(route, stage + 1, message, ref run);
+            }
+        }
+    }
 
     private void Refuse(Outlet outlet, CompiledRoute route, in MidiMessage message, in Run run)
     {
@@ -255,7 +394,7 @@ public sealed class Engine
 
     private void Send(Outlet outlet, int route, in MidiMessage message, in Run run)
     {
-        outlet.Enqueue(message);
+        outlet.Enqueue(message, run.Source, run.Time);
         MarkDirty(outlet);
         if (Plan.Meter(new RouteId(route)) is { } meter)
         {
@@ -276,19 +415,19 @@ public sealed class Engine
     }
 
     /// <summary>Ends what an entry of the ledger held, because its route or source no longer carries it.</summary>
-    private void End(in Ledger.Entry entry)
+    private void End(in Ledger.Entry entry, MidiTime now)
     {
         if (_outlets[entry.Destination] is not { } outlet) return;
         outlet.Meter.HeldCount = _ledger.KeysAt(entry.Destination);
         if (_ledger.CountAt(entry.Destination, entry.Sounding) > 0) return;
-        outlet.Enqueue(Held.End(entry.Sounding, default));
+        outlet.Enqueue(Held.End(entry.Sounding, default), entry.Source, now);
         MarkDirty(outlet);
     }
 
-    private void Put(Outlet outlet, in MidiMessage message)
+    private void Put(Outlet outlet, in MidiMessage message, MidiTime now)
     {
         if (!outlet.HasRoom) return;
-        outlet.Enqueue(message);
+        outlet.Enqueue(message, 0, now);
         MarkDirty(outlet);
     }
 
@@ -301,7 +440,7 @@ public sealed class Engine
 
     private void Write(TapEvent what, in Run run, in MidiMessage message, int port, int route, int stage = 0)
     {
-        if (run.Background) return;
+        if (run.Background || run.Quiet) return;
         var length = 0;
         var start = 0ul;
         if (message.SysExHandle != 0)
@@ -335,7 +474,9 @@ public sealed class Engine
         internal readonly int Id = id;
         internal readonly StreamParser Parser = parser;
         internal readonly PortMeter Meter = meter;
+        internal readonly ulong[] Down = new ulong[Channel.Count * 2];
         internal bool On;
+        internal long LastByte;
     }
 
     /// <summary>One message on its way through the routes of its source.</summary>
@@ -348,19 +489,32 @@ public sealed class Engine
         internal readonly MidiTime Time;
         internal readonly bool Background;
 
-        /// <summary>The key or pedal at the source, as the ledger names it; <see cref="NoOrigin"/> for other messages.</summary>
+        /// <summary>Counts up by one with each message.</summary>
+        internal readonly long Number;
+
+        /// <summary>What moved at the source, as the ledger names it; <see cref="NoOrigin"/> for other messages.</summary>
         internal readonly int Origin;
 
-        /// <summary>Whether this message ends something that the ledger holds.</summary>
-        internal bool EndsHeld;
+        /// <summary>Whether this is the note-off of a note whose beginning was seen.</summary>
+        internal bool EndsNote;
 
-        internal Run(int source, in MidiMessage message, MidiTime time)
+        /// <summary>Whether anything came through the route that it runs through.</summary>
+        internal bool CameThrough;
+
+        /// <summary>Whether a pedal went up through the route that it runs through.</summary>
+        internal bool PedalUp;
+
+        /// <summary>Whether the tap has had its line already.</summary>
+        internal bool Quiet;
+
+        internal Run(int source, in MidiMessage message, MidiTime time, long number)
         {
+            Number = number;
             Source = source;
             Message = message;
             Time = time;
             Background = message.Kind.IsBackground();
-            Origin = Held.TryOf(message, out var held) ? held : NoOrigin;
+            Origin = Held.TryOrigin(message, out var held) ? held : NoOrigin;
         }
     }
 

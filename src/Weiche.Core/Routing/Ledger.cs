@@ -7,9 +7,10 @@ namespace Weiche.Core.Routing;
 /// there whatever was edited in between. Knows for each destination how many hold the same key or pedal.
 /// </summary>
 /// <remarks>
-/// A held thing is named by one number, <see cref="Held"/>: channel × 131 + item, where item 0 to 127 is a key and
-/// 128 to 130 the sustain, sostenuto and soft pedal (controllers 64, 66, 67). Room is made once; nothing here
-/// allocates while messages run.
+/// What holds and what is held is named by one number, <see cref="Held"/>: channel × 258 + item, where item 0 to 127 is
+/// a key, 128 to 255 a controller, 256 the channel pressure and 257 the bend. Held are keys and the sustain, sostenuto
+/// and soft pedal (controllers 64, 66, 67); anything may hold a pedal, since a stage can make one of it. Room is made
+/// once; nothing here allocates while messages run.
 /// </remarks>
 internal sealed class Ledger
 {
@@ -36,6 +37,9 @@ internal sealed class Ledger
         internal ushort Origin;
         internal ushort Sounding;
         internal bool InUse;
+
+        /// <summary>The message with which it was last held on: the number of its run.</summary>
+        internal long Run;
     }
 
     /// <summary>Makes room for ports with ids below <paramref name="size"/>. Called between messages.</summary>
@@ -75,21 +79,17 @@ internal sealed class Ledger
         return false;
     }
 
-    /// <summary>Whether a source's key or pedal already holds exactly this.</summary>
-    internal bool Holds(int source, int origin, int route, int destination, int sounding)
+    /// <summary>Enters that a source's key or pedal holds something at a destination. What it holds already it holds on.</summary>
+    /// <returns>False if the ledger is full.</returns>
+    internal bool TryEnter(int source, int origin, int route, int destination, int sounding, long run)
     {
         for (var i = _heads[source]![origin]; i != None; i = _entries[i].Next)
         {
             ref var entry = ref _entries[i];
-            if (entry.Route == route && entry.Destination == destination && entry.Sounding == sounding) return true;
+            if (entry.Route != route || entry.Destination != destination || entry.Sounding != sounding) continue;
+            entry.Run = run;
+            return true;
         }
-        return false;
-    }
-
-    /// <summary>Enters that a source's key or pedal holds something at a destination.</summary>
-    /// <returns>False if the ledger is full.</returns>
-    internal bool TryEnter(int source, int origin, int route, int destination, int sounding)
-    {
         int index;
         if (_free != None)
         {
@@ -114,6 +114,7 @@ internal sealed class Ledger
             Origin = (ushort)origin,
             Sounding = (ushort)sounding,
             InUse = true,
+            Run = run,
         };
         head = index;
         if (_counts[destination]![sounding]++ == 0 && Held.IsKey(sounding)) _keys[destination]++;
@@ -146,6 +147,46 @@ internal sealed class Ledger
         var index = cursor;
         entry = _entries[index];
         cursor = entry.Next;
+        Free(index);
+        return true;
+    }
+
+    /// <summary>Takes out one thing that a source's control holds, through one route or (0) any, since before a run.</summary>
+    internal bool TryTakeOlder(int source, int origin, int route, long run, out Entry taken)
+    {
+        ref var link = ref _heads[source]![origin];
+        while (link != None)
+        {
+            ref var entry = ref _entries[link];
+            if ((route == 0 || entry.Route == route) && entry.Run < run) return TakeAt(ref link, out taken);
+            link = ref entry.Next;
+        }
+        taken = default;
+        return false;
+    }
+
+    /// <summary>Takes out exactly this, if a source's control holds it.</summary>
+    internal void TakeExactly(int source, int origin, int route, int destination, int sounding)
+    {
+        ref var link = ref _heads[source]![origin];
+        while (link != None)
+        {
+            ref var entry = ref _entries[link];
+            if (entry.Route == route && entry.Destination == destination && entry.Sounding == sounding)
+            {
+                TakeAt(ref link, out _);
+                return;
+            }
+            link = ref entry.Next;
+        }
+    }
+
+    private bool TakeAt(ref int link, out Entry taken)
+    {
+        var index = link;
+        taken = _entries[index];
+        link = taken.Next;
+        Uncount(taken);
         Free(index);
         return true;
     }
@@ -183,51 +224,51 @@ internal sealed class Ledger
     }
 }
 
-/// <summary>The number that names a key or a pedal on a channel within the ledger.</summary>
+/// <summary>The number that names a key, a controller, the pressure or the bend of a channel within the ledger.</summary>
 internal static class Held
 {
-    private const int Items = 131;
+    private const int Items = 258;
+    private const int FirstController = 128;
+    private const int Pressure = 256;
+    private const int Bend = 257;
+    private const int NoItem = -1;
 
     /// <summary>How many numbers there are.</summary>
     internal const int Size = Channel.Count * Items;
 
-    private const int NoItem = -1;
-
-    /// <summary>The number for a note or pedal message; false for any other message.</summary>
-    internal static bool TryOf(in MidiMessage message, out int held)
+    /// <summary>What a message moves; false for a message that moves nothing which could hold.</summary>
+    internal static bool TryOrigin(in MidiMessage message, out int held)
     {
         var item = (message.Status & 0xF0) switch
         {
             0x80 or 0x90 => message.Data1,
-            0xB0 => PedalItem(message.Data1),
+            0xB0 when message.Data1 < 120 => FirstController + message.Data1,
+            0xD0 => Pressure,
+            0xE0 => Bend,
             _ => NoItem,
         };
         held = message.ChannelIndex * Items + item;
         return item != NoItem;
     }
 
-    /// <summary>Whether a note or pedal message starts something: a note-on, or a pedal at 64 and above, which the
-    /// standard calls on (MIDI 1.0 Detailed Specification, "Switch controllers").</summary>
-    internal static bool Starts(in MidiMessage message) => message.Data2 >= 64 ? !message.IsNoteOff : message.IsNoteOn;
+    /// <summary>Whether this is one of the three pedals that are held: sustain, sostenuto, soft.</summary>
+    internal static bool IsPedal(in MidiMessage message) => (message.Status & 0xF0) == 0xB0 && message.Data1 is 64 or 66 or 67;
 
-    /// <summary>Whether the number stands for a key rather than a pedal.</summary>
-    internal static bool IsKey(int held) => held % Items < 128;
+    /// <summary>Whether the value of what moves is in its lower half, where a pedal is up.</summary>
+    internal static bool IsLow(in MidiMessage message) => ((message.Status & 0xF0) == 0xD0 ? message.Data1 : message.Data2) < 64;
 
-    /// <summary>The message that ends a held thing: the one that came, at the place where it went.</summary>
-    /// <param name="held">Where it went.</param>
-    /// <param name="cause">The note-off or pedal message that came; <c>default</c> if none did.</param>
+    /// <summary>Whether the number stands for a key.</summary>
+    internal static bool IsKey(int held) => held % Items < FirstController;
+
+    /// <summary>The message that ends a held thing, at the place where it went: the note-off that came, or else one
+    /// without a measured release; a pedal quite up.</summary>
     internal static MidiMessage End(int held, in MidiMessage cause)
     {
         var channel = held / Items;
         var item = held % Items;
-        if (item < 128)
-        {
-            return cause.Status == 0
-                ? MidiMessage.Raw(0x80 | channel, item, 64)
-                : MidiMessage.Raw(cause.Status & 0xF0 | channel, item, cause.Data2);
-        }
-        return MidiMessage.Raw(0xB0 | channel, item switch { 128 => 64, 129 => 66, _ => 67 }, cause.Status == 0 ? 0 : cause.Data2);
+        if (item >= FirstController) return MidiMessage.Raw(0xB0 | channel, item - FirstController, 0);
+        return cause.Kind == MessageKind.Note && cause.Status != 0
+            ? MidiMessage.Raw(cause.Status & 0xF0 | channel, item, cause.Data2)
+            : MidiMessage.Raw(0x80 | channel, item, 64);
     }
-
-    private static int PedalItem(int controller) => controller switch { 64 => 128, 66 => 129, 67 => 130, _ => NoItem };
 }

@@ -12,6 +12,7 @@ public sealed class PortMeter
     internal long ByteCount;
     internal long ThrownByteCount;
     internal long RefusedCount;
+    internal long ThinnedCount;
     internal int HeldCount;
 
     /// <summary>Messages, background included.</summary>
@@ -28,6 +29,9 @@ public sealed class PortMeter
 
     /// <summary>Messages that could not be taken because a bound was met.</summary>
     public long Refused => Volatile.Read(ref RefusedCount);
+
+    /// <summary>For a destination: messages left out because a newer value, or anything at all, was waiting.</summary>
+    public long Thinned => Volatile.Read(ref ThinnedCount);
 
     /// <summary>For a destination: how many notes it holds now, each key of each channel once.</summary>
     public int Held => Volatile.Read(ref HeldCount);

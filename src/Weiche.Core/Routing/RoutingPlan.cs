@@ -46,25 +46,31 @@ public sealed class RoutingPlan
         foreach (var port in studio.Ports) ports[port.Id.Value] = previous?.Meter(port.Id) ?? new PortMeter();
         var byRoute = new CompiledRoute?[size];
         var lists = new List<CompiledRoute>?[size];
+        var anySolo = studio.Routes.Any(route => route is { On: true, Solo: true });
         foreach (var route in studio.Routes)
         {
-            var compiled = new CompiledRoute(
-                route,
-                studio.FindPort(route.From)!.Value.Port.On,
-                studio.FindPort(route.To)!.Value.Port.On,
-                MeterFor(route, previous));
+            var takesPart = route.On && (!anySolo || route.Solo);
+            var compiled = new CompiledRoute(route, takesPart && studio.FindPort(route.To)!.Value.Port.On, MeterFor(route, previous));
             byRoute[route.Id.Value] = compiled;
-            if (route.On) (lists[route.From.Value] ??= []).Add(compiled);
+            if (!takesPart) continue;
+            foreach (var source in studio.SourcesOf(route)) (lists[source.Id.Value] ??= []).Add(compiled);
         }
-        var bySource = Array.ConvertAll(lists, list => list?.ToArray() ?? []);
+        // Those that divert come first, in their order; then the others in theirs.
+        var bySource = Array.ConvertAll(lists, list => list?.OrderBy(route => route.Diverts ? 0 : 1).ToArray() ?? []);
         return new RoutingPlan(studio, (previous?.Version ?? 0) + 1, bySource, byRoute, ports);
     }
 
-    /// <summary>The routes of a source that are switched on.</summary>
+    /// <summary>The routes of a source that take part: switched on, and soloed if any is. Those that divert come first.</summary>
     internal CompiledRoute[] RoutesOf(int source) => _bySource[source];
 
-    /// <summary>Whether the route is there, switched on, and both its ports too.</summary>
-    internal bool IsLive(int route) => route < _byRoute.Length && _byRoute[route] is { IsLive: true };
+    /// <summary>Whether the route still carries what this source sends: it takes part, and both ports are switched on.</summary>
+    internal bool Carries(int route, int source) =>
+        route < _byRoute.Length && _byRoute[route] is { IsLive: true } compiled
+        && source < _bySource.Length && Array.IndexOf(_bySource[source], compiled) >= 0
+        && Studio.FindPort(new PortId(source)) is { Port.On: true };
+
+    /// <summary>Every compiled route.</summary>
+    internal IEnumerable<CompiledRoute> AllRoutes => _byRoute.OfType<CompiledRoute>();
 
     private static RouteMeter MeterFor(Route route, RoutingPlan? previous)
     {
@@ -79,11 +85,12 @@ public sealed class RoutingPlan
 }
 
 /// <summary>A route in the form that the engine runs.</summary>
-internal sealed class CompiledRoute(Route route, bool sourceOn, bool destinationOn, RouteMeter meter)
+internal sealed class CompiledRoute(Route route, bool isLive, RouteMeter meter)
 {
     internal readonly int Id = route.Id.Value;
     internal readonly int Destination = route.To.Value;
-    internal readonly bool IsLive = route.On && sourceOn && destinationOn;
+    internal readonly bool IsLive = isLive;
+    internal readonly bool Diverts = route.Divert;
     internal readonly CompiledStage[] Stages = [.. route.Stages.Select(stage => stage.Compile())];
     internal readonly RouteMeter Meter = meter;
 }

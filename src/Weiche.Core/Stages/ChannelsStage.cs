@@ -1,4 +1,5 @@
 using System.Numerics;
+using Weiche.Core.Analysis;
 using Weiche.Core.Midi;
 
 namespace Weiche.Core.Stages;
@@ -8,9 +9,13 @@ namespace Weiche.Core.Stages;
 /// without a channel (system messages) always pass.
 /// </summary>
 /// <param name="Map">Where each channel goes on.</param>
-public sealed record ChannelsStage(ChannelMap Map) : Stage
+/// <param name="KeepWhole">Whether the stream is an MPE stream, which uses a channel for each finger: then every channel
+/// goes on as it is, whatever the map says (MIDI Polyphonic Expression 1.1).</param>
+public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Stage
 {
     private const int LongestSign = 18;
+
+    private ChannelMap InForce => KeepWhole ? ChannelMap.Identity : Map;
 
     /// <inheritdoc/>
     public override string Name => "Channels";
@@ -20,6 +25,7 @@ public sealed record ChannelsStage(ChannelMap Map) : Stage
     {
         get
         {
+            if (KeepWhole) return "MPE kept whole";
             if (Map.Equals(ChannelMap.Identity)) return "all channels";
             if (Map.Equals(ChannelMap.Nothing)) return "no channel";
             var text = "ch " + Map.ToString().Replace("→", " → ", StringComparison.Ordinal);
@@ -35,19 +41,55 @@ public sealed record ChannelsStage(ChannelMap Map) : Stage
     /// <inheritdoc/>
     public override string WhyStopped(in MidiMessage message) => $"channel {message.ChannelIndex + 1} does not pass";
 
-    internal override CompiledStage Compile() => new Compiled(Map);
+    /// <inheritdoc/>
+    public override int Apply(in MidiMessage message, Span<MidiMessage> results)
+    {
+        if (!message.HasChannel) return Pass(message, results);
+        var count = 0;
+        for (uint left = InForce[Channel.FromIndex(message.ChannelIndex)].Bits; left != 0; left &= left - 1)
+            results[count++] = message.OnChannelIndex(BitOperations.TrailingZeroCount(left));
+        return count;
+    }
+
+    /// <inheritdoc/>
+    public override MessageSet Image(MessageSet set)
+    {
+        var builder = new MessageSet.Builder();
+        foreach (var from in Channel.All)
+        {
+            foreach (var to in InForce[from].Members) Move(set, from, to, builder);
+        }
+        builder.AddSystem(set.SystemBits);
+        return builder.ToSet();
+    }
+
+    /// <inheritdoc/>
+    public override MessageSet PreImage(MessageSet set)
+    {
+        var builder = new MessageSet.Builder();
+        foreach (var from in Channel.All)
+        {
+            foreach (var to in InForce[from].Members) Move(set, to, from, builder);
+        }
+        builder.AddSystem(set.SystemBits);
+        return builder.ToSet();
+    }
+
+    internal override CompiledStage Compile() => new Compiled(InForce);
+
+    private static void Move(MessageSet set, Channel from, Channel to, MessageSet.Builder builder)
+    {
+        for (var kind = 0; kind < MessageSet.RowKinds; kind++) builder.Add(kind, to.Index, set.Row(kind, from.Index));
+        for (var kind = 0; kind < MessageSet.SingleKinds; kind++) builder.AddSingles(kind, to.Index, set.Single(kind, from.Index));
+    }
 
     private sealed class Compiled(ChannelMap map) : CompiledStage
     {
         private readonly ushort[] _targets = [.. Channel.All.Select(channel => map[channel].Bits)];
 
-        internal override int Apply(in MidiMessage message, Span<MidiMessage> results)
+        internal override int Apply(in MidiMessage message, MidiTime now, int source, Span<MidiMessage> results)
         {
-            if (!message.HasChannel)
-            {
-                results[0] = message;
-                return 1;
-            }
+            if (!message.HasChannel) return Pass(message, results);
             var count = 0;
             for (var left = (uint)_targets[message.ChannelIndex]; left != 0; left &= left - 1)
                 results[count++] = message.OnChannelIndex(BitOperations.TrailingZeroCount(left));

@@ -1,3 +1,4 @@
+using Weiche.Core.Analysis;
 using Weiche.Core.Midi;
 
 namespace Weiche.Core.Stages;
@@ -28,15 +29,34 @@ public sealed record KindsStage(KindSet Passing) : Stage
     public override string WhyStopped(in MidiMessage message) =>
         Passing.Count is 1 or 2 ? $"only {string.Join(" and ", Passing.Members.Select(MessageKinds.Name))}" : $"no {message.Kind.Name()}";
 
-    internal override CompiledStage Compile() => new Compiled(Passing);
+    /// <inheritdoc/>
+    public override int Apply(in MidiMessage message, Span<MidiMessage> results) =>
+        Passing.Contains(message.Kind) ? Pass(message, results) : 0;
 
-    private sealed class Compiled(KindSet passing) : CompiledStage
+    /// <inheritdoc/>
+    public override MessageSet Image(MessageSet set)
     {
-        internal override int Apply(in MidiMessage message, Span<MidiMessage> results)
+        var builder = new MessageSet.Builder();
+        var control = (Passing.Contains(MessageKind.ControlChange) ? MessageSet.ControlFirsts : 0)
+            | (Passing.Contains(MessageKind.ChannelMode) ? ~MessageSet.ControlFirsts : 0);
+        for (var channel = 0; channel < Channel.Count; channel++)
         {
-            if (!passing.Contains(message.Kind)) return 0;
-            results[0] = message;
-            return 1;
+            if (Passing.Contains(MessageKind.Note)) builder.Add(MessageSet.NoteRow, channel, set.Row(MessageSet.NoteRow, channel));
+            if (Passing.Contains(MessageKind.PolyPressure)) builder.Add(MessageSet.PolyRow, channel, set.Row(MessageSet.PolyRow, channel));
+            if (Passing.Contains(MessageKind.PitchBend)) builder.Add(MessageSet.BendRow, channel, set.Row(MessageSet.BendRow, channel));
+            builder.Add(MessageSet.ControlRow, channel, set.Row(MessageSet.ControlRow, channel)?.Only(control));
+            if (Passing.Contains(MessageKind.ProgramChange)) builder.AddSingles(MessageSet.ProgramSingle, channel, set.Single(MessageSet.ProgramSingle, channel));
+            if (Passing.Contains(MessageKind.ChannelPressure)) builder.AddSingles(MessageSet.PressureSingle, channel, set.Single(MessageSet.PressureSingle, channel));
         }
+        builder.AddSystem(set.SystemBits);
+        var system = 0u;
+        foreach (var kind in Passing.Members) system |= 1u << (int)kind;
+        builder.KeepSystem(system);
+        return builder.ToSet();
     }
+
+    /// <inheritdoc/>
+    public override MessageSet PreImage(MessageSet set) => Image(set);
+
+    internal override CompiledStage Compile() => new RuleStage(this);
 }

@@ -44,6 +44,14 @@ public enum WireKind
     Virtual,
 }
 
+/// <summary>What is known of a kind of wire.</summary>
+public static class WireKinds
+{
+    /// <summary>How long a wire takes for a byte, µs: 320 for DIN, and 0 for those that need not be waited for.</summary>
+    /// <param name="wire">The wire.</param>
+    public static int ByteTime(this WireKind wire) => wire == WireKind.Din ? 320 : 0;
+}
+
 /// <summary>A place where messages enter or leave Weiche.</summary>
 /// <param name="Id">Its id.</param>
 /// <param name="Direction">Whether it is a source or a destination.</param>

@@ -25,3 +25,11 @@ public readonly record struct RouteId(int Value)
     /// <summary>The number.</summary>
     public override string ToString() => Value.ToString(CultureInfo.InvariantCulture);
 }
+
+/// <summary>Names a group of sources within its studio, for ever: an id is never used again.</summary>
+/// <param name="Value">1 or more.</param>
+public readonly record struct GroupId(int Value)
+{
+    /// <summary>The number.</summary>
+    public override string ToString() => Value.ToString(CultureInfo.InvariantCulture);
+}

@@ -19,7 +19,7 @@ public static class RouteSearch
     {
         var words = (letters ?? "").Split([' ', '→', '>', ','], StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
         if (words.Length is 0 or > 12) return [];
-        var laid = studio.Routes.Select(route => (route.From, route.To)).ToHashSet();
+        var laid = studio.Routes.Where(route => route.From is OneSource).Select(route => (((OneSource)route.From).Port, route.To)).ToHashSet();
         var found = new Dictionary<(PortId, PortId), (Match Match, int Score)>();
         for (var cut = 1; cut <= words.Length; cut++)
         {

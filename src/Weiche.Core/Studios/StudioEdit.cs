@@ -106,14 +106,19 @@ public sealed record RemoveVirtualPort(DeviceId Id) : StudioEdit
             return EditResult.Refused("port", "That virtual port is gone already.");
         if (device.Kind != DeviceKind.VirtualPort)
             return EditResult.Refused("port", $"{device.Name} is a device, not a virtual port. Switch its ports off instead.");
-        var used = studio.Routes.Where(route => device.Ports.Any(port => port.Id == route.From || port.Id == route.To)).ToList();
+        var used = studio.Routes.Where(route => device.Ports.Any(port => route.From == port.Id || port.Id == route.To)).ToList();
         if (used.Count > 0)
         {
             var routes = string.Join(", ", used.Take(3).Select(studio.Describe)) + (used.Count > 3 ? " …" : "");
             return EditResult.Refused("port", $"{device.Name} is in use by {routes}. Remove {(used.Count == 1 ? "that route" : "those routes")} first.");
         }
-        return EditResult.Done(studio.With(devices: studio.Devices.Remove(device)));
+        return EditResult.Done(studio.With(
+            devices: studio.Devices.Remove(device),
+            routes: [.. studio.Routes.Select(route => route.From is AnySource any ? route with { From = any with { Except = Without(any.Except, device) } } : route)],
+            groups: [.. studio.Groups.Select(group => group with { Members = Without(group.Members, device) })]));
     }
+
+    private static ImmutableArray<PortId> Without(ImmutableArray<PortId> ports, Device device) => ports.RemoveAll(id => device.Ports.Any(port => port.Id == id));
 }
 
 /// <summary>Gives a device or a virtual port another name.</summary>
@@ -153,32 +158,185 @@ public sealed record SwitchPort(PortId Id, bool On) : StudioEdit
     }
 }
 
-/// <summary>Lays a route from a source to a destination, switched on and without stages.</summary>
-/// <param name="From">The source.</param>
+/// <summary>Lays a route to a destination, switched on and without stages.</summary>
+/// <param name="From">Where it comes from.</param>
 /// <param name="To">The destination.</param>
-public sealed record LayRoute(PortId From, PortId To) : StudioEdit
+public sealed record LayRoute(RouteSource From, PortId To) : StudioEdit
 {
     /// <inheritdoc/>
-    public override string Title(Studio studio) =>
-        $"Lay {studio.FindPort(From)?.Name ?? "?"} → {studio.FindPort(To)?.Name ?? "?"}";
+    public override string Title(Studio studio) => $"Lay {studio.NameOf(From)} → {studio.FindPort(To)?.Name ?? "?"}";
 
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (studio.FindPort(From) is not { } from)
-            return EditResult.Refused("from", "The port the route should come from is gone: it was removed meanwhile. Nothing was changed.");
+        if (CheckSource(studio) is { } problem) return EditResult.Refused("from", problem);
         if (studio.FindPort(To) is not { } to)
             return EditResult.Refused("to", "The port the route should go to is gone: it was removed meanwhile. Nothing was changed.");
-        if (!from.IsSource) return EditResult.Refused("from", $"A route comes from a source. “{from.Label}” is a destination.");
         if (to.IsSource) return EditResult.Refused("to", $"A route goes to a destination. “{to.Label}” is a source.");
-        if (studio.Routes.Any(route => route.From == From && route.To == To))
-            return EditResult.Refused("to", $"There is a route {from.Label} {to.Label} already.");
-        if (from.Device.Kind == DeviceKind.VirtualPort && from.Device.Id == to.Device.Id)
-            return EditResult.Refused("to", $"A route cannot go from {from.Name} to itself: what is sent to it comes out of it again, in a circle.");
-        if (VirtualCircle.Find(studio, from, to) is { } circle)
-            return EditResult.Refused("to", $"This would let messages run in a circle: {circle}. Nothing was changed.");
+        if (studio.Routes.Any(route => route.From.Plate == From.Plate && route.To == To))
+            return EditResult.Refused("to", $"There is a route from {studio.NameOf(From)} {to.Label} already.");
+        if (From is OneSource one && studio.FindPort(one.Port) is { Device: { Kind: DeviceKind.VirtualPort } device } && device.Id == to.Device.Id)
+            return EditResult.Refused("to", $"A route cannot go from {to.Name} to itself: what is sent to it comes out of it again, in a circle.");
         var laid = new Route(new RouteId(studio.NextId), From, To, true, []);
-        return EditResult.Done(studio.With(routes: studio.Routes.Add(laid), idsTaken: 1), laid.Id.Value);
+        var after = studio.With(routes: studio.Routes.Add(laid), idsTaken: 1);
+        return VirtualCircle.Find(after) is { } circle
+            ? EditResult.Refused("to", $"This would let messages run in a circle: {circle}. Nothing was changed.")
+            : EditResult.Done(after, laid.Id.Value);
+    }
+
+    private string? CheckSource(Studio studio) => From switch
+    {
+        OneSource one when studio.FindPort(one.Port) is not { } => "The port the route should come from is gone: it was removed meanwhile. Nothing was changed.",
+        OneSource one when studio.FindPort(one.Port) is { IsSource: false } port => $"A route comes from a source. “{port.Label}” is a destination.",
+        GroupSource group when studio.FindGroup(group.Group) is null => "The group the route should come from is gone: it was removed meanwhile. Nothing was changed.",
+        AnySource any when any.Except.Any(id => studio.FindPort(id) is not { IsSource: true }) => "An exception is not a source. Nothing was changed.",
+        _ => null,
+    };
+}
+
+/// <summary>Sets which sources a route from any source leaves out.</summary>
+/// <param name="Id">The route.</param>
+/// <param name="Except">The exceptions.</param>
+/// <param name="OwnToo">Whether the sources of the destination's own device are taken all the same.</param>
+public sealed record SetExceptions(RouteId Id, ImmutableArray<PortId> Except, bool OwnToo) : StudioEdit
+{
+    /// <inheritdoc/>
+    public override string Title(Studio studio) => $"Exceptions of {RouteName(studio, Id)}";
+
+    /// <inheritdoc/>
+    public override EditResult Apply(Studio studio)
+    {
+        if (studio.FindRoute(Id) is not { } route) return RouteGone();
+        if (route.From is not AnySource) return EditResult.Refused("route", "Only a route from any source has exceptions.");
+        if (Except.Any(id => studio.FindPort(id) is not { IsSource: true })) return EditResult.Refused("route", "An exception is not a source. Nothing was changed.");
+        var after = studio.With(routes: studio.Routes.Replace(route, route with { From = new AnySource([.. Except.Distinct()], OwnToo) }));
+        return VirtualCircle.Find(after) is { } circle
+            ? EditResult.Refused("route", $"This would let messages run in a circle: {circle}. Nothing was changed.")
+            : EditResult.Done(after);
+    }
+}
+
+/// <summary>Makes a group of sources.</summary>
+/// <param name="Name">Its name, as typed.</param>
+public sealed record AddGroup(string? Name) : StudioEdit
+{
+    /// <inheritdoc/>
+    public override string Title(Studio studio) => $"Add group {NameRule.Tidy(Name)}";
+
+    /// <inheritdoc/>
+    public override EditResult Apply(Studio studio)
+    {
+        var name = NameRule.Tidy(Name);
+        if (NameRule.Check(name) is { } problem) return EditResult.Refused("group", problem);
+        if (studio.Groups.Any(group => string.Equals(group.Name, name, StringComparison.OrdinalIgnoreCase)))
+            return EditResult.Refused("group", $"There is already a group called “{name}”. Choose another name.");
+        var id = studio.NextId;
+        return EditResult.Done(studio.With(groups: studio.Groups.Add(new SourceGroup(new GroupId(id), name, [])), idsTaken: 1), id);
+    }
+}
+
+/// <summary>Puts a source into a group or takes it out.</summary>
+/// <param name="Id">The group.</param>
+/// <param name="Member">The source.</param>
+/// <param name="Present">Whether it shall be in.</param>
+public sealed record SetMember(GroupId Id, PortId Member, bool Present) : StudioEdit
+{
+    /// <inheritdoc/>
+    public override string Title(Studio studio) =>
+        $"{(Present ? "Put" : "Take")} {PortName(studio, Member)} {(Present ? "into" : "out of")} {studio.FindGroup(Id)?.Name}";
+
+    /// <inheritdoc/>
+    public override EditResult Apply(Studio studio)
+    {
+        if (studio.FindGroup(Id) is not { } group) return EditResult.Refused("group", "That group is gone: it was removed meanwhile. Nothing was changed.");
+        if (studio.FindPort(Member) is not { IsSource: true }) return EditResult.Refused("group", "A group has sources as members. Nothing was changed.");
+        var members = Present ? group.Members.Contains(Member) ? group.Members : group.Members.Add(Member) : group.Members.Remove(Member);
+        var after = studio.With(groups: studio.Groups.Replace(group, group with { Members = members }));
+        return VirtualCircle.Find(after) is { } circle
+            ? EditResult.Refused("group", $"This would let messages run in a circle: {circle}. Nothing was changed.")
+            : EditResult.Done(after);
+    }
+}
+
+/// <summary>Removes a group that no route uses.</summary>
+/// <param name="Id">The group.</param>
+public sealed record RemoveGroup(GroupId Id) : StudioEdit
+{
+    /// <inheritdoc/>
+    public override string Title(Studio studio) => $"Remove group {studio.FindGroup(Id)?.Name}";
+
+    /// <inheritdoc/>
+    public override EditResult Apply(Studio studio)
+    {
+        if (studio.FindGroup(Id) is not { } group) return EditResult.Refused("group", "That group is gone already.");
+        return studio.Routes.FirstOrDefault(route => route.From == new GroupSource(Id)) is { } route
+            ? EditResult.Refused("group", $"{group.Name} is in use by {studio.Describe(route)}. Remove that route first.")
+            : EditResult.Done(studio.With(groups: studio.Groups.Remove(group)));
+    }
+}
+
+/// <summary>Solos a route or ends its solo. While any route that is on is soloed, only soloed routes are live.</summary>
+/// <param name="Id">The route.</param>
+/// <param name="Solo">Whether it shall be soloed.</param>
+public sealed record SoloRoute(RouteId Id, bool Solo) : StudioEdit
+{
+    /// <inheritdoc/>
+    public override string Title(Studio studio) => $"{(Solo ? "Solo" : "End solo of")} {RouteName(studio, Id)}";
+
+    /// <inheritdoc/>
+    public override EditResult Apply(Studio studio) =>
+        studio.FindRoute(Id) is { } route ? ReplaceRoute(studio, route, route with { Solo = Solo }) : RouteGone();
+}
+
+/// <summary>Makes a route divert, or an ordinary one again.</summary>
+/// <param name="Id">The route.</param>
+/// <param name="Divert">Whether it shall take what it lets through away from the source's other routes.</param>
+public sealed record DivertRoute(RouteId Id, bool Divert) : StudioEdit
+{
+    /// <inheritdoc/>
+    public override string Title(Studio studio) => $"{(Divert ? "Divert" : "No longer divert")} {RouteName(studio, Id)}";
+
+    /// <inheritdoc/>
+    public override EditResult Apply(Studio studio) =>
+        studio.FindRoute(Id) is { } route ? ReplaceRoute(studio, route, route with { Divert = Divert }) : RouteGone();
+}
+
+/// <summary>Moves a route before or after its neighbours: routes that divert are asked in this order.</summary>
+/// <param name="Id">The route.</param>
+/// <param name="By">How many places; negative is earlier.</param>
+public sealed record MoveRoute(RouteId Id, int By) : StudioEdit
+{
+    /// <inheritdoc/>
+    public override string Title(Studio studio) => $"Move {RouteName(studio, Id)} {(By < 0 ? "earlier" : "later")}";
+
+    /// <inheritdoc/>
+    public override EditResult Apply(Studio studio)
+    {
+        if (studio.FindRoute(Id) is not { } route) return RouteGone();
+        var at = studio.Routes.IndexOf(route);
+        var to = (int)Math.Clamp((long)at + By, 0, studio.Routes.Length - 1);
+        return EditResult.Done(studio.With(routes: studio.Routes.RemoveAt(at).Insert(to, route)));
+    }
+}
+
+/// <summary>Moves a stage before or after its neighbours.</summary>
+/// <param name="Id">The route.</param>
+/// <param name="Index">Which stage, from 0.</param>
+/// <param name="By">How many places; negative is earlier.</param>
+public sealed record MoveStage(RouteId Id, int Index, int By) : StudioEdit
+{
+    /// <inheritdoc/>
+    public override string Title(Studio studio) => $"Move a stage of {RouteName(studio, Id)}";
+
+    /// <inheritdoc/>
+    public override EditResult Apply(Studio studio)
+    {
+        if (studio.FindRoute(Id) is not { } route) return RouteGone();
+        if (Index < 0 || Index >= route.Stages.Length)
+            return EditResult.Refused("stage", "That stage is not there any more: the route was changed meanwhile. Nothing was changed.");
+        var to = (int)Math.Clamp((long)Index + By, 0, route.Stages.Length - 1);
+        var stage = route.Stages[Index];
+        return ReplaceRoute(studio, route, route with { Stages = route.Stages.RemoveAt(Index).Insert(to, stage) });
     }
 }
 

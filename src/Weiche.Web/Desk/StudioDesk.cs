@@ -93,6 +93,7 @@ public sealed class StudioDesk : IDisposable
     {
         Junction.AllNotesOff();
         Park.Dispose();
+        Junction.Dispose();
         _store.Dispose();
     }
 

@@ -21,7 +21,7 @@ public sealed record GearView(DeskState State, Device? Chosen, Problem? Problem 
     /// <summary>The routes that come from or go to a device.</summary>
     /// <param name="device">The device.</param>
     public IReadOnlyList<Route> RoutesOf(Device device) =>
-        [.. State.Studio.Routes.Where(route => device.Ports.Any(port => port.Id == route.From || port.Id == route.To))];
+        [.. State.Studio.Routes.Where(route => device.Ports.Any(port => route.From == port.Id || route.To == port.Id))];
 }
 
 /// <summary>Gear: what is there, what it is called, switched on or off.</summary>

@@ -47,10 +47,10 @@ public sealed class PlanModel(StudioDesk desk) : PageModel
     public IActionResult OnGetFind(string? q) => Partial("_Matches", RouteSearch.Find(desk.State.Studio, q));
 
     /// <summary>Lays a route.</summary>
-    /// <param name="from">The source.</param>
+    /// <param name="from">The source: a port's id, "group-3" or "any".</param>
     /// <param name="to">The destination.</param>
     /// <param name="route">The route in the drawer, kept there if this one cannot be laid.</param>
-    public IActionResult OnPostLay(int from, int to, int? route) => Do(new LayRoute(new PortId(from), new PortId(to)), route);
+    public IActionResult OnPostLay(string? from, int to, int? route) => Do(new LayRoute(RouteSource.Parse(from) ?? new PortId(0), new PortId(to)), route);
 
     /// <summary>Lays the route that a few letters mean.</summary>
     /// <param name="q">The letters.</param>
@@ -71,6 +71,34 @@ public sealed class PlanModel(StudioDesk desk) : PageModel
     /// <param name="on">On or off.</param>
     public IActionResult OnPostSwitch(int route, bool on) => Do(new SwitchRoute(new RouteId(route), on), route);
 
+    /// <summary>Solos a route or ends its solo.</summary>
+    /// <param name="route">Which.</param>
+    /// <param name="on">Solo or not.</param>
+    public IActionResult OnPostSolo(int route, bool on) => Do(new SoloRoute(new RouteId(route), on), route);
+
+    /// <summary>Makes a route divert or not.</summary>
+    /// <param name="route">Which.</param>
+    /// <param name="on">Divert or not.</param>
+    public IActionResult OnPostDivert(int route, bool on) => Do(new DivertRoute(new RouteId(route), on), route);
+
+    /// <summary>Moves a route before or after its neighbours.</summary>
+    /// <param name="route">Which.</param>
+    /// <param name="by">How many places.</param>
+    public IActionResult OnPostMove(int route, int by) => Do(new MoveRoute(new RouteId(route), by), route);
+
+    /// <summary>Leaves a source out of a route from any source, or takes it in.</summary>
+    /// <param name="route">Which route.</param>
+    /// <param name="port">Which source; 0 for the destination's own.</param>
+    /// <param name="take">Whether it is taken.</param>
+    public IActionResult OnPostExcept(int route, int port, bool take)
+    {
+        var any = desk.State.Studio.FindRoute(new RouteId(route))?.From as AnySource ?? AnySource.Plain;
+        var edit = port == 0
+            ? new SetExceptions(new RouteId(route), any.Except, take)
+            : new SetExceptions(new RouteId(route), take ? any.Except.Remove(new PortId(port)) : any.Except.Add(new PortId(port)), any.OwnToo);
+        return Do(edit, route);
+    }
+
     /// <summary>Removes a route.</summary>
     /// <param name="route">Which.</param>
     public IActionResult OnPostRemove(int route) => Do(new RemoveRoute(new RouteId(route)), route);
@@ -80,16 +108,27 @@ public sealed class PlanModel(StudioDesk desk) : PageModel
     /// <param name="name">The stage's name.</param>
     public IActionResult OnPostAddStage(int route, string? name)
     {
-        Stage? stage = name switch
-        {
-            "Kinds" => new KindsStage(KindSet.All),
-            "Channels" => new ChannelsStage(ChannelMap.Identity),
-            _ => null,
-        };
-        if (stage is not null) return Do(new AddStage(new RouteId(route), stage), route);
+        if (StageForm.Fresh(name) is { } stage) return Do(new AddStage(new RouteId(route), stage), route);
         Look(route, new Problem("stage", "There is no such stage."));
         return Answer();
     }
+
+    /// <summary>Sets a stage as it was typed.</summary>
+    /// <param name="route">Which route.</param>
+    /// <param name="stage">Which stage, from 0.</param>
+    /// <param name="name">The stage's name.</param>
+    public IActionResult OnPostSet(int route, int stage, string? name)
+    {
+        if (StageForm.TryRead(name, Request.Form, out var read, out var problem)) return Do(new SetStage(new RouteId(route), stage, read), route);
+        Look(route, new Problem($"stage-{stage}", problem), null);
+        return Answer();
+    }
+
+    /// <summary>Moves a stage before or after its neighbours.</summary>
+    /// <param name="route">Which route.</param>
+    /// <param name="stage">Which stage, from 0.</param>
+    /// <param name="by">How many places.</param>
+    public IActionResult OnPostMoveStage(int route, int stage, int by) => Do(new MoveStage(new RouteId(route), stage, by), route);
 
     /// <summary>Takes a stage off a route.</summary>
     /// <param name="route">Which route.</param>
@@ -141,6 +180,16 @@ public sealed class PlanModel(StudioDesk desk) : PageModel
         var before = map[source];
         var targets = before.Contains(target) ? before.With(target, false) : (also ? before : ChannelSet.None).With(target, true);
         return Do(new SetStage(new RouteId(route), stage, new ChannelsStage(map.With(source, targets))), route);
+    }
+
+    /// <summary>Keeps an MPE stream whole on a Channels stage, or goes by its map again.</summary>
+    /// <param name="route">Which route.</param>
+    /// <param name="stage">Which stage, from 0.</param>
+    /// <param name="on">Whether the stream is kept whole.</param>
+    public IActionResult OnPostWhole(int route, int stage, bool on)
+    {
+        var map = StageAt(route, stage) is ChannelsStage channels ? channels.Map : ChannelMap.Identity;
+        return Do(new SetStage(new RouteId(route), stage, new ChannelsStage(map, on)), route);
     }
 
     private Stage? StageAt(int route, int stage) => desk.State.Studio.FindRoute(new RouteId(route))?.Stages.ElementAtOrDefault(stage);

@@ -60,7 +60,7 @@ public class ArrivalsLayoutTests
                 Assert.Equal(studio.Routes.Select(route => route.Id).Order(Comparer<RouteId>.Create((a, b) => a.Value - b.Value)), plan.Tracks.Select(track => track.Id).OrderBy(id => id.Value));
                 foreach (var track in plan.Tracks)
                 {
-                    Assert.Equal(plan.Sources.Single(plate => plate.Id == track.From).Anchor, track.Line[0]);
+                    Assert.Equal(plan.Sources.Single(plate => plate.Source == track.From).Anchor, track.Line[0]);
                     Assert.Equal(plan.Destinations.Single(plate => plate.Id == track.To).Anchor, track.Line[^1]);
                     Assert.Contains(track.Line, spot => spot.Y == track.Row);
                     for (var i = 1; i < track.Line.Length; i++) Assert.True(track.Line[i].X >= track.Line[i - 1].X, "a track never runs back");
@@ -76,14 +76,14 @@ public class ArrivalsLayoutTests
             studio =>
             {
                 var plan = ArrivalsLayout.Compute(studio);
-                foreach (var column in (IEnumerable<Plate>[])[plan.Sources, plan.Destinations])
+                foreach (var column in (IEnumerable<Box>[])[plan.Sources.Select(plate => plate.Box), plan.Destinations.Select(plate => plate.Box)])
                 {
                     var bottom = 0.0;
-                    foreach (var plate in column)
+                    foreach (var box in column)
                     {
-                        Assert.True(plate.Box.Y >= bottom);
-                        bottom = plate.Box.Bottom;
-                        Assert.True(bottom < plan.Height && plate.Box.Right < plan.Width);
+                        Assert.True(box.Y >= bottom);
+                        bottom = box.Bottom;
+                        Assert.True(bottom < plan.Height && box.Right < plan.Width);
                     }
                 }
             },

@@ -4,6 +4,7 @@ using Weiche.Core.Stages;
 using Weiche.Core.Studios;
 using Weiche.Core.Tests.Midi;
 using static Weiche.Core.Tests.Rooms;
+using AnyStage = Weiche.Core.Tests.Stages.AnyStage;
 
 namespace Weiche.Core.Tests.Routing;
 
@@ -11,12 +12,6 @@ namespace Weiche.Core.Tests.Routing;
 public class EnginePropertyTests
 {
     private static readonly string[] Names = ["p", "q", "r", "s"];
-
-    private static readonly Gen<Stage> AnyStage = Gen.OneOf<Stage>(
-        Gen.Int[0, (1 << MessageKinds.Count) - 1].Select(bits => (Stage)new KindsStage(
-            KindSet.Of([.. MessageKinds.All.Where(kind => (bits >> (int)kind & 1) != 0)]))),
-        Gen.Int[0, 7].Array[3].Select(rows => (Stage)new ChannelsStage(rows.Index().Aggregate(
-            ChannelMap.Identity, (map, row) => map.With(Ch(row.Index + 1), ChannelSet.FromBits((ushort)row.Item))))));
 
     /// <summary>A message of a player with few keys on few channels, so that holds meet one another.</summary>
     private static readonly Gen<MidiMessage> Played = Gen.Frequency(
@@ -28,7 +23,7 @@ public class EnginePropertyTests
 
     private static readonly Gen<Step> AnyStep = Gen.Frequency(
         (12, Gen.Select(Gen.Int[0, 3], Played, (source, message) => new Step(source, message, null))),
-        (3, Gen.Select(Gen.Int[0, 6], Gen.Int[0, 3], Gen.Int[0, 3], AnyStage, Gen.Bool,
+        (4, Gen.Select(Gen.Int[0, 13], Gen.Int[0, 3], Gen.Int[0, 3], AnyStage.WithoutTime, Gen.Bool,
             (sort, a, b, stage, on) => new Step(0, default, new Change(sort, a, b, stage, on)))));
 
     private sealed record Change(int Sort, int A, int B, Stage Stage, bool On)
@@ -37,14 +32,21 @@ public class EnginePropertyTests
         public StudioEdit? In(Studio studio)
         {
             var route = studio.Routes.Length == 0 ? new RouteId(9_999) : studio.Routes[(A * 4 + B) % studio.Routes.Length].Id;
+            var group = studio.Groups.FirstOrDefault()?.Id ?? new GroupId(9_999);
             return Sort switch
             {
                 0 or 1 => new LayRoute(studio.From(Names[A]), studio.To(Names[B])),
                 2 => new SwitchRoute(route, On),
                 3 => new RemoveRoute(route),
                 4 => new SwitchPort(On ? studio.From(Names[A]) : studio.To(Names[A]), studio.NextId % 2 == 0),
-                5 => new AddStage(route, Stage),
-                _ => A == 0 ? null : new RemoveStage(route, 0, "Channels"),
+                5 or 6 => new AddStage(route, Stage),
+                7 => new RemoveStage(route, 0, studio.FindRoute(route)?.Stages.FirstOrDefault()?.Name ?? ""),
+                8 => new LayRoute(On ? AnySource.Plain : new GroupSource(group), studio.To(Names[B])),
+                9 => On ? new AddGroup("g") : new SetMember(group, studio.From(Names[A]), B > 0),
+                10 => new SoloRoute(route, On),
+                11 => new DivertRoute(route, On),
+                12 => On ? new MoveRoute(route, B - 1) : new SetExceptions(route, [studio.From(Names[A])], B == 0),
+                _ => A == 0 ? null : new SetMember(group, studio.From(Names[A]), true),
             };
         }
     }
@@ -86,6 +88,8 @@ public class EnginePropertyTests
                     model.Send(source, message);
                 }
                 Compare(rig, model);
+                Assert.Equal(model.HeldPedals, rig.Engine.HeldCount);
+                rig.AllNotesOff();
                 Assert.Equal(0, rig.Engine.HeldCount);
                 foreach (var to in rig.Studio.Destinations) AssertSilent(rig.At(to.Id));
                 Assert.Equal(0, rig.Engine.Pool.Count);
@@ -146,9 +150,12 @@ public class EnginePropertyTests
         private readonly Dictionary<PortId, SortedSet<int>> _used = [];
         private readonly HashSet<Hold> _holds = [];
         private readonly HashSet<(PortId Source, string Origin)> _down = [];
+        private readonly Dictionary<(PortId To, PortId Source, char Channel), string> _selected = [];
         private Studio _studio = studio;
 
         private sealed record Hold(PortId Source, string Origin, RouteId Route, PortId To, string Sounding);
+
+        public int HeldPedals => _holds.Count(hold => hold.Sounding[1] == 'c');
 
         public List<string> NewAt(PortId to)
         {
@@ -159,7 +166,7 @@ public class EnginePropertyTests
         public void Use(Studio studio)
         {
             _studio = studio;
-            Drop(hold => !IsLive(hold.Route));
+            Drop(hold => !Carries(hold.Route, hold.Source));
         }
 
         public void AllNotesOff()
@@ -167,54 +174,77 @@ public class EnginePropertyTests
             Drop(_ => true);
             foreach (var (to, channels) in _used)
             {
+                _new.TryAdd(to, []);
                 foreach (var c in channels)
-                {
-                    _new.TryAdd(to, []);
                     _new[to].AddRange([$"B{c:X}4000", $"B{c:X}4200", $"B{c:X}4300", $"B{c:X}7B00", $"B{c:X}7800", $"E{c:X}0040", $"D{c:X}00"]);
-                }
             }
         }
 
         public IEnumerable<(PortId Source, MidiMessage Message)> LettingGo() => _down.ToList().Select(down =>
-        {
-            var channel = Channel.FromIndex(Convert.ToInt32(down.Origin[..1], 16));
-            var number = Convert.ToInt32(down.Origin[2..], 16);
-            return (down.Source, down.Origin[1] == 'k' ? MidiMessage.NoteOff(channel, number) : MidiMessage.ControlChange(channel, number, 0));
-        });
+            (down.Source, MidiMessage.NoteOff(Channel.FromIndex(Convert.ToInt32(down.Origin[..1], 16)), Convert.ToInt32(down.Origin[2..], 16))));
 
         public void Send(PortId from, in MidiMessage message)
         {
-            var (origin, starts) = Read(message);
-            if (origin is not null)
-            {
-                if (starts) _down.Add((from, origin));
-                else _down.Remove((from, origin));
-            }
             if (!_studio.FindPort(from)!.Value.Port.On) return;
+            var origin = Origin(message);
+            var isNote = message.Kind == MessageKind.Note;
             var mine = _holds.Where(hold => hold.Source == from && hold.Origin == origin).ToList();
-            if (origin is not null && !starts && mine.Count > 0)
+            var endsNote = isNote && !message.IsNoteOn && (mine.Count > 0 || _down.Contains((from, origin!)));
+            if (isNote && message.IsNoteOn) _down.Add((from, origin!));
+            else if (isNote) _down.Remove((from, origin!));
+            var touched = new HashSet<Hold>();
+            foreach (var route in Routes(from))
+            {
+                var results = Through(route, message);
+                var pedalUp = false;
+                if (IsLive(route.Id) && !endsNote)
+                {
+                    foreach (var result in results)
+                    {
+                        var hold = new Hold(from, origin ?? "", route.Id, route.To, Origin(result) ?? "");
+                        var held = result.Kind == MessageKind.Note || (origin is not null && IsPedal(result));
+                        if (held && (result.Kind == MessageKind.Note ? result.IsNoteOn : result.Data2 >= 64))
+                        {
+                            _holds.Add(hold);
+                            touched.Add(hold);
+                        }
+                        else if (held)
+                        {
+                            pedalUp |= result.Kind != MessageKind.Note;
+                            if (result.Kind != MessageKind.Note) _holds.Remove(hold);
+                            if (IsHeld(route.To, hold.Sounding)) continue;
+                        }
+                        Arrive(from, route.To, Collected.Full(result, new SysExPool()));
+                    }
+                }
+                if (pedalUp) Drop(hold => hold.Source == from && hold.Origin == origin && hold.Route == route.Id && !touched.Contains(hold));
+                if (route.Divert && results.Count > 0 && IsLive(route.Id)) break;
+            }
+            if (endsNote)
             {
                 _holds.ExceptWith(mine);
-                foreach (var hold in mine.Where(hold => !_holds.Any(other => other.To == hold.To && other.Sounding == hold.Sounding)))
-                    Arrive(hold.To, EndOf(hold.Sounding, message));
-                return;
+                foreach (var hold in mine.Where(hold => !IsHeld(hold.To, hold.Sounding)))
+                    Arrive(from, hold.To, $"{message.Status >> 4:X}{hold.Sounding[0]}{hold.Sounding[2..]}{message.Data2:X2}");
             }
-            foreach (var route in _studio.Routes.Where(route => route.From == from && IsLive(route.Id)))
+            else if (!isNote && origin is not null && (message.Kind == MessageKind.ChannelPressure ? message.Data1 : message.Data2) < 64)
             {
-                foreach (var result in Through(route, message))
-                {
-                    var (sounding, _) = Read(result);
-                    if (sounding is not null && starts) _holds.Add(new Hold(from, origin!, route.Id, route.To, sounding));
-                    else if (sounding is not null && _holds.Any(hold => hold.To == route.To && hold.Sounding == sounding)) continue;
-                    Arrive(route.To, Collected.Full(result, new SysExPool()));
-                }
+                Drop(hold => hold.Source == from && hold.Origin == origin && !touched.Contains(hold));
             }
         }
 
-        private bool IsLive(RouteId id) =>
-            _studio.FindRoute(id) is { On: true } route
-            && _studio.FindPort(route.From)!.Value.Port.On
-            && _studio.FindPort(route.To)!.Value.Port.On;
+        private IEnumerable<Route> Routes(PortId from)
+        {
+            var solo = _studio.Routes.Any(route => route.On && route.Solo);
+            var mine = _studio.Routes.Where(route => route.On && (!solo || route.Solo) && _studio.SourcesOf(route).Any(source => source.Id == from)).ToList();
+            return mine.Where(route => route.Divert).Concat(mine.Where(route => !route.Divert));
+        }
+
+        private bool IsLive(RouteId id) => _studio.FindPort(_studio.FindRoute(id)!.To)!.Value.Port.On;
+
+        private bool Carries(RouteId id, PortId source) =>
+            _studio.FindRoute(id) is { } && Routes(source).Any(route => route.Id == id) && IsLive(id) && _studio.FindPort(source)!.Value.Port.On;
+
+        private bool IsHeld(PortId to, string sounding) => _holds.Any(hold => hold.To == to && hold.Sounding == sounding);
 
         private void Drop(Func<Hold, bool> which)
         {
@@ -222,47 +252,68 @@ public class EnginePropertyTests
             _holds.ExceptWith(gone);
             foreach (var (to, sounding) in gone.Select(hold => (hold.To, hold.Sounding)).Distinct())
             {
-                if (_holds.Any(hold => hold.To == to && hold.Sounding == sounding)) continue;
-                Arrive(to, sounding[1] == 'k' ? $"8{sounding[0]}{sounding[2..]}40" : $"B{sounding[0]}{sounding[2..]}00");
+                if (IsHeld(to, sounding)) continue;
+                Arrive(default, to, sounding[1] == 'k' ? $"8{sounding[0]}{sounding[2..]}40" : $"B{sounding[0]}{sounding[2..]}00");
             }
         }
 
-        private void Arrive(PortId to, string text)
+        private void Arrive(PortId from, PortId to, string text)
         {
             _new.TryAdd(to, []);
+            if (text[0] == 'B') Select(from, to, text[1], Convert.ToInt32(text[2..4], 16), text[4..]);
             _new[to].Add(text);
             if (text[0] == 'F') return;
             _used.TryAdd(to, []);
             _used[to].Add(Convert.ToInt32(text[1..2], 16));
         }
 
-        private static (string? What, bool Starts) Read(in MidiMessage message) => message.Kind switch
+        /// <summary>A parameter number is kept with its data: "R0102" is what is selected, "R--02" half of it.</summary>
+        private void Select(PortId from, PortId to, char channel, int controller, string value)
         {
-            MessageKind.Note => ($"{message.ChannelIndex:X}k{message.Data1:X2}", message.IsNoteOn),
-            MessageKind.ControlChange when message.Data1 is 64 or 66 or 67 => ($"{message.ChannelIndex:X}p{message.Data1:X2}", message.Data2 >= 64),
-            _ => (null, false),
-        };
+            var all = new PortId(-1);
+            if (controller is >= 98 and <= 101)
+            {
+                foreach (var who in (PortId[])[from, all])
+                {
+                    var sort = controller < 100 ? "N" : "R";
+                    var before = _selected.GetValueOrDefault((to, who, channel), "");
+                    if (!before.StartsWith(sort, StringComparison.Ordinal)) before = sort + "----";
+                    _selected[(to, who, channel)] = controller % 2 == 1 ? before[..1] + value + before[3..] : before[..3] + value;
+                }
+            }
+            else if (controller is 6 or 38 or 96 or 97)
+            {
+                var own = _selected.GetValueOrDefault((to, from, channel), "-");
+                if (own.Contains('-', StringComparison.Ordinal) || own == _selected.GetValueOrDefault((to, all, channel))) return;
+                _selected[(to, all, channel)] = own;
+                _new[to].Add($"B{channel}{(own[0] == 'N' ? 99 : 101):X2}{own[1..3]}");
+                _new[to].Add($"B{channel}{(own[0] == 'N' ? 98 : 100):X2}{own[3..]}");
+            }
+        }
 
-        private static string EndOf(string sounding, in MidiMessage cause) => sounding[1] == 'k'
-            ? $"{cause.Status >> 4:X}{sounding[0]}{sounding[2..]}{cause.Data2:X2}"
-            : $"B{sounding[0]}{sounding[2..]}{cause.Data2:X2}";
+        private static bool IsPedal(in MidiMessage message) => message.Kind == MessageKind.ControlChange && (message.Data1 is 64 or 66 or 67);
+
+        /// <summary>What moves: a key "0k3C", a controller "0c40", the pressure "0p", the bend "0b".</summary>
+        private static string? Origin(in MidiMessage message) => message.Kind switch
+        {
+            MessageKind.Note => $"{message.ChannelIndex:X}k{message.Data1:X2}",
+            MessageKind.ControlChange => $"{message.ChannelIndex:X}c{message.Data1:X2}",
+            MessageKind.ChannelPressure => $"{message.ChannelIndex:X}p",
+            MessageKind.PitchBend => $"{message.ChannelIndex:X}b",
+            _ => null,
+        };
 
         private static List<MidiMessage> Through(Route route, MidiMessage message)
         {
             List<MidiMessage> messages = [message];
-            foreach (var stage in route.Stages)
-            {
-                messages = [.. messages.SelectMany(each => stage switch
-                {
-                    KindsStage kinds => kinds.Passing.Members.Contains(each.Kind) ? [each] : [],
-                    ChannelsStage channels => each.HasChannel
-                        ? channels.Map[Channel.FromIndex(each.ChannelIndex)].Members
-                            .Select(target => MidiMessage.FromBytes(each.Status & 0xF0 | target.Index, each.Data1, each.Data2))
-                        : [each],
-                    _ => Array.Empty<MidiMessage>(),
-                })];
-            }
+            foreach (var stage in route.Stages) messages = [.. messages.SelectMany(each => Results(stage, each))];
             return messages;
+        }
+
+        private static MidiMessage[] Results(Stage stage, in MidiMessage message)
+        {
+            var results = new MidiMessage[Stage.MaxFanOut];
+            return results[..stage.Apply(message, results)];
         }
     }
 }

@@ -21,6 +21,21 @@ internal sealed class Rig
 
     public Engine Engine { get; }
 
+    public MidiTime Now => new(_now);
+
+    /// <summary>Lets time pass, doing what is due on the way, each thing at its own moment.</summary>
+    public void Wait(long microseconds)
+    {
+        var end = _now + microseconds;
+        while (Engine.NextDue <= end)
+        {
+            _now = Math.Max(_now, Engine.NextDue);
+            Engine.Tick(Now);
+            Fetch();
+        }
+        _now = end;
+    }
+
     public Studio Studio { get; private set; }
 
     public void Edit(StudioEdit edit) => Use(Studio.Must(edit));
@@ -72,7 +87,7 @@ internal sealed class Rig
                 reader = (new StreamParser(_readPool), new Collected(_readPool));
                 _readers.Add(to, reader);
             }
-            for (var bytes = Engine.PendingBytes(to); bytes.Length > 0; bytes = Engine.PendingBytes(to))
+            for (var bytes = Engine.PendingBytes(to, Now); bytes.Length > 0; bytes = Engine.PendingBytes(to, Now))
             {
                 // A wire takes what it can: here one byte, then the rest.
                 var part = Math.Max(1, bytes.Length / 2);

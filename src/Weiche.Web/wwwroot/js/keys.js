@@ -28,6 +28,7 @@ export function startKeys() {
   const actions = {
     b: () => press("bench-button"),
     o: () => press("route-switch"),
+    s: () => press("route-solo"),
     Delete: () => press("route-remove"),
     ".": () => press("quiet"),
     "?": () => dialog.showModal(),

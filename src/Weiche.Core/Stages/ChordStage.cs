@@ -1,0 +1,78 @@
+using System.Collections.Immutable;
+using Weiche.Core.Analysis;
+using Weiche.Core.Midi;
+
+namespace Weiche.Core.Stages;
+
+/// <summary>
+/// Makes several keys of one: for each offset the key that lies so far above or below. Poly pressure goes with its
+/// key. What falls off the end of the 128 keys stops. All other messages pass.
+/// </summary>
+public sealed record ChordStage : Stage
+{
+    /// <summary>The most keys that one key may become.</summary>
+    public const int MaxOffsets = 8;
+
+    /// <summary>A chord.</summary>
+    /// <param name="offsets">1 to 8 different offsets in semitones, each −127 to 127. 0 is the key itself.</param>
+    /// <exception cref="ArgumentException">There are none, too many, two of the same, or one is out of range.</exception>
+    public ChordStage(params IEnumerable<int> offsets)
+    {
+        Offsets = [.. offsets.Order()];
+        if (Offsets.Length is 0 or > MaxOffsets) throw new ArgumentException($"A chord has 1 to {MaxOffsets} offsets.", nameof(offsets));
+        if (Offsets[0] < -127 || Offsets[^1] > 127) throw new ArgumentException("Offsets go from −127 to 127.", nameof(offsets));
+        if (Offsets.Distinct().Count() != Offsets.Length) throw new ArgumentException("A chord has each offset once.", nameof(offsets));
+    }
+
+    /// <summary>The offsets in semitones, ascending.</summary>
+    public ImmutableArray<int> Offsets { get; }
+
+    /// <inheritdoc/>
+    public override string Name => "Chord";
+
+    /// <inheritdoc/>
+    public override string Sign => "chord " + string.Join(' ', Offsets.Select(MessageText.WithSign));
+
+    /// <inheritdoc/>
+    public bool Equals(ChordStage? other) => other is not null && Offsets.SequenceEqual(other.Offsets);
+
+    /// <inheritdoc/>
+    public override int GetHashCode() => Offsets.Aggregate(0, HashCode.Combine);
+
+    /// <inheritdoc/>
+    public override string WhyStopped(in MidiMessage message) => $"every key of the chord on {KeyName.Of(message.Data1)} is beyond the last key";
+
+    /// <inheritdoc/>
+    public override int Apply(in MidiMessage message, Span<MidiMessage> results)
+    {
+        if (message.Kind is not (MessageKind.Note or MessageKind.PolyPressure)) return Pass(message, results);
+        var count = 0;
+        foreach (var offset in Offsets)
+        {
+            if (message.Data1 + offset is >= 0 and <= 127) results[count++] = message.WithData(message.Data1 + offset, message.Data2);
+        }
+        return count;
+    }
+
+    /// <inheritdoc/>
+    public override MessageSet Image(MessageSet set) => Through(set, 1);
+
+    /// <inheritdoc/>
+    public override MessageSet PreImage(MessageSet set) => Through(set, -1);
+
+    internal override CompiledStage Compile() => new RuleStage(this);
+
+    private MessageSet Through(MessageSet set, int direction)
+    {
+        var builder = MessageSet.Builder.From(set, MessageSet.NoteRow, MessageSet.PolyRow);
+        for (var channel = 0; channel < Channel.Count; channel++)
+        {
+            foreach (var offset in Offsets)
+            {
+                builder.Add(MessageSet.NoteRow, channel, set.Row(MessageSet.NoteRow, channel)?.Shift(offset * direction));
+                builder.Add(MessageSet.PolyRow, channel, set.Row(MessageSet.PolyRow, channel)?.Shift(offset * direction));
+            }
+        }
+        return builder.ToSet();
+    }
+}

@@ -1,0 +1,296 @@
+using System.Collections.Immutable;
+using System.Globalization;
+using Weiche.Core.Analysis;
+using Weiche.Core.Midi;
+
+namespace Weiche.Core.Stages;
+
+/// <summary>Something that moves and can be made another: a controller from 0 to 119, the pitch bend or the channel
+/// pressure.</summary>
+public readonly record struct Control
+{
+    private const int BendNumber = 128;
+    private const int PressureNumber = 129;
+
+    private Control(int number) => Number = number;
+
+    /// <summary>The pitch bend.</summary>
+    public static readonly Control Bend = new(BendNumber);
+
+    /// <summary>The channel pressure.</summary>
+    public static readonly Control Pressure = new(PressureNumber);
+
+    /// <summary>0 to 119 for a controller; above for bend and pressure.</summary>
+    internal int Number { get; }
+
+    /// <summary>The number of the controller, 0 to 119; null for bend and pressure.</summary>
+    public int? Controller => Number < 120 ? Number : null;
+
+    /// <summary>A controller.</summary>
+    /// <param name="number">0 to 119: 120 to 127 are channel mode messages and are left alone.</param>
+    /// <exception cref="ArgumentOutOfRangeException">There is no such controller.</exception>
+    public static Control Of(int number)
+    {
+        ArgumentOutOfRangeException.ThrowIfNegative(number);
+        ArgumentOutOfRangeException.ThrowIfGreaterThan(number, 119);
+        return new Control(number);
+    }
+
+    /// <summary>Reads "7", "bend" or "pressure".</summary>
+    /// <param name="text">The text.</param>
+    /// <param name="control">The control.</param>
+    public static bool TryParse(string text, out Control control)
+    {
+        control = text switch { "bend" => Bend, "pressure" => Pressure, _ => default };
+        if (control != default) return true;
+        if (!int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number) || number > 119) return false;
+        control = Of(number);
+        return true;
+    }
+
+    /// <summary>"7", "bend" or "pressure".</summary>
+    public override string ToString() => Number switch
+    {
+        BendNumber => "bend",
+        PressureNumber => "pressure",
+        _ => Number.ToString(CultureInfo.InvariantCulture),
+    };
+}
+
+/// <summary>What becomes of one control.</summary>
+/// <param name="From">The control that comes.</param>
+/// <param name="To">The control that goes on; null to stop it.</param>
+/// <param name="InLow">The lower end of the values that come, 0 to 127; what is below counts as this.</param>
+/// <param name="InHigh">The upper end of the values that come; what is above counts as this.</param>
+/// <param name="OutLow">What the lower end becomes, 0 to 127.</param>
+/// <param name="OutHigh">What the upper end becomes, 0 to 127. Below <paramref name="OutLow"/> the values are inverted.</param>
+public sealed record ControlRule(Control From, Control? To, int InLow = 0, int InHigh = 127, int OutLow = 0, int OutHigh = 127)
+{
+    /// <summary>Whether the values stay as they are.</summary>
+    public bool KeepsValues => (InLow, InHigh, OutLow, OutHigh) == (0, 127, 0, 127);
+
+    /// <summary>What a value becomes: between the ends in proportion, halves rounded up.</summary>
+    /// <param name="value">0 to 127.</param>
+    internal int Map(int value)
+    {
+        if (InLow == InHigh) return value < InLow ? OutLow : OutHigh;
+        var along = Math.Clamp(value, InLow, InHigh) - InLow;
+        return (int)Math.Floor(OutLow + (double)along * (OutHigh - OutLow) / (InHigh - InLow) + 0.5);
+    }
+}
+
+/// <summary>
+/// Lets certain controllers pass, renumbers, scales and inverts them, and makes bend or pressure of a controller and
+/// back. Channel mode messages and all other kinds pass; bend and pressure pass where no rule names them.
+/// </summary>
+/// <remarks>
+/// Values are those of a controller, 0 to 127. Of a bend that becomes something else the upper seven bits count; a value
+/// that becomes a bend is spread so that 0, 64 and 127 become the lower end, the middle and the upper end. A bend that
+/// stays a bend without change of values keeps all fourteen bits.
+/// </remarks>
+public sealed record ControllersStage : Stage
+{
+    private const int Numbers = 130;
+
+    private readonly ControlRule?[] _rules = new ControlRule?[Numbers];
+    private readonly ValueMap?[] _maps = new ValueMap?[Numbers];
+
+    /// <summary>A rule for controls.</summary>
+    /// <param name="rules">What becomes of which control; each control at most once.</param>
+    /// <param name="othersPass">Whether controllers without a rule pass.</param>
+    /// <exception cref="ArgumentException">A value is out of range, or a control has two rules.</exception>
+    public ControllersStage(IEnumerable<ControlRule> rules, bool othersPass = true)
+    {
+        Rules = [.. rules.OrderBy(rule => rule.From.Number)];
+        OthersPass = othersPass;
+        foreach (var rule in Rules)
+        {
+            if (rule.InLow < 0 || rule.InHigh > 127 || rule.InLow > rule.InHigh || rule.OutLow is < 0 or > 127 || rule.OutHigh is < 0 or > 127)
+                throw new ArgumentException("Values go from 0 to 127, and what comes from low to high.", nameof(rules));
+            if (_rules[rule.From.Number] is not null) throw new ArgumentException($"Control {rule.From} has two rules.", nameof(rules));
+            _rules[rule.From.Number] = rule;
+            _maps[rule.From.Number] = new ValueMap(rule.Map);
+        }
+    }
+
+    /// <summary>What becomes of which control, by control.</summary>
+    public ImmutableArray<ControlRule> Rules { get; }
+
+    /// <summary>Whether controllers without a rule pass.</summary>
+    public bool OthersPass { get; }
+
+    /// <inheritdoc/>
+    public override string Name => "Controllers";
+
+    /// <inheritdoc/>
+    public override string Sign
+    {
+        get
+        {
+            if (Rules.Length == 0) return OthersPass ? "all controllers" : "no controller";
+            if (Rules.Length > 1) return $"{Rules.Length} controllers";
+            var only = Rules[0];
+            return $"{(only.From.Controller is null ? "" : "cc ")}{only.From} → {(only.To is { } to ? to.ToString() : "stop")}";
+        }
+    }
+
+    /// <inheritdoc/>
+    public bool Equals(ControllersStage? other) => other is not null && OthersPass == other.OthersPass && Rules.SequenceEqual(other.Rules);
+
+    /// <inheritdoc/>
+    public override int GetHashCode() => Rules.Aggregate(OthersPass.GetHashCode(), HashCode.Combine);
+
+    /// <inheritdoc/>
+    public override string WhyStopped(in MidiMessage message) => message.Kind switch
+    {
+        MessageKind.PitchBend => "bend does not pass",
+        MessageKind.ChannelPressure => "pressure does not pass",
+        _ => $"controller {message.Data1} ({ControllerName.Of(message.Data1)}) does not pass",
+    };
+
+    /// <inheritdoc/>
+    public override int Apply(in MidiMessage message, Span<MidiMessage> results)
+    {
+        var from = message.Kind switch
+        {
+            MessageKind.ControlChange => message.Data1,
+            MessageKind.PitchBend => Control.Bend.Number,
+            MessageKind.ChannelPressure => Control.Pressure.Number,
+            _ => Numbers,
+        };
+        if (from == Numbers) return Pass(message, results);
+        if (_rules[from] is not { } rule) return from >= 120 || OthersPass ? Pass(message, results) : 0;
+        if (rule.To is not { } to) return 0;
+        if (to == rule.From && rule.KeepsValues) return Pass(message, results);
+        var value = message.Kind == MessageKind.ChannelPressure ? message.Data1 : message.Data2;
+        return Pass(Make(to, message.ChannelIndex, _maps[from]![value]), results);
+    }
+
+    /// <inheritdoc/>
+    public override MessageSet Image(MessageSet set)
+    {
+        var builder = MessageSet.Builder.From(set, MessageSet.ControlRow, MessageSet.BendRow);
+        for (var channel = 0; channel < Channel.Count; channel++)
+        {
+            builder.ClearSingles(MessageSet.PressureSingle, channel);
+            AddUnruled(set, channel, builder);
+            foreach (var rule in Rules)
+            {
+                if (rule.To is not { } to) continue;
+                if (to == rule.From && rule.KeepsValues) AddAsItIs(set, rule.From, channel, builder);
+                else AddValues(to, channel, _maps[rule.From.Number]!.Image(ValuesOf(set, rule.From, channel)), builder);
+            }
+        }
+        return builder.ToSet();
+    }
+
+    /// <inheritdoc/>
+    public override MessageSet PreImage(MessageSet set)
+    {
+        var builder = MessageSet.Builder.From(set, MessageSet.ControlRow, MessageSet.BendRow);
+        for (var channel = 0; channel < Channel.Count; channel++)
+        {
+            builder.ClearSingles(MessageSet.PressureSingle, channel);
+            AddUnruled(set, channel, builder);
+            foreach (var rule in Rules)
+            {
+                if (rule.To is not { } to) continue;
+                if (to == rule.From && rule.KeepsValues)
+                {
+                    AddAsItIs(set, rule.From, channel, builder);
+                    continue;
+                }
+                var values = _maps[rule.From.Number]!.PreImage(ValuesInto(set, to, channel));
+                if (rule.From == Control.Bend) AddBends(channel, values, builder);
+                else AddValues(rule.From, channel, values, builder);
+            }
+        }
+        return builder.ToSet();
+    }
+
+    internal override CompiledStage Compile() => new RuleStage(this);
+
+    private static MidiMessage Make(Control control, int channel, int value)
+    {
+        if (control == Control.Pressure) return MidiMessage.Raw(0xD0 | channel, value, 0);
+        if (control != Control.Bend) return MidiMessage.Raw(0xB0 | channel, control.Number, value);
+        var bend = Spread(value);
+        return MidiMessage.Raw(0xE0 | channel, bend & 127, bend >> 7);
+    }
+
+    /// <summary>Seven bits as fourteen: 0, 64 and 127 become 0, 8192 and 16383.</summary>
+    private static int Spread(int value) => value <= 64 ? value << 7 : 8192 + (value - 64) * 8191 / 63;
+
+    private void AddUnruled(MessageSet set, int channel, MessageSet.Builder builder)
+    {
+        var firsts = ~MessageSet.ControlFirsts;
+        for (var number = 0; number < 120; number++)
+        {
+            if (OthersPass && _rules[number] is null) firsts |= UInt128.One << number;
+        }
+        builder.Add(MessageSet.ControlRow, channel, set.Row(MessageSet.ControlRow, channel)?.Only(firsts));
+        if (_rules[Control.Bend.Number] is null) AddAsItIs(set, Control.Bend, channel, builder);
+        if (_rules[Control.Pressure.Number] is null) AddAsItIs(set, Control.Pressure, channel, builder);
+    }
+
+    private static void AddAsItIs(MessageSet set, Control control, int channel, MessageSet.Builder builder)
+    {
+        if (control == Control.Bend) builder.Add(MessageSet.BendRow, channel, set.Row(MessageSet.BendRow, channel));
+        else if (control == Control.Pressure) builder.AddSingles(MessageSet.PressureSingle, channel, set.Single(MessageSet.PressureSingle, channel));
+        else builder.Add(MessageSet.ControlRow, channel, set.Row(MessageSet.ControlRow, channel)?.Only(UInt128.One << control.Number));
+    }
+
+    /// <summary>The values that a control has in a set; of a bend the upper seven bits.</summary>
+    private static UInt128 ValuesOf(MessageSet set, Control control, int channel)
+    {
+        if (control == Control.Pressure) return set.Single(MessageSet.PressureSingle, channel);
+        if (control != Control.Bend) return set.Row(MessageSet.ControlRow, channel)?[control.Number] ?? 0;
+        var values = UInt128.Zero;
+        for (var low = 0; low < 128; low++) values |= set.Row(MessageSet.BendRow, channel)?[low] ?? 0;
+        return values;
+    }
+
+    /// <summary>The values which, made into a control, are in a set.</summary>
+    private static UInt128 ValuesInto(MessageSet set, Control control, int channel)
+    {
+        if (control != Control.Bend) return ValuesOf(set, control, channel);
+        var values = UInt128.Zero;
+        for (var value = 0; value < 128; value++)
+        {
+            if (set.Contains(Make(control, channel, value))) values |= UInt128.One << value;
+        }
+        return values;
+    }
+
+    private static void AddValues(Control control, int channel, UInt128 values, MessageSet.Builder builder)
+    {
+        if (values == 0) return;
+        if (control == Control.Pressure)
+        {
+            builder.AddSingles(MessageSet.PressureSingle, channel, values);
+            return;
+        }
+        var row = new UInt128[DataRow.Size];
+        if (control == Control.Bend)
+        {
+            for (var rest = values; rest != 0; rest &= rest - 1)
+            {
+                var bend = Spread((int)UInt128.TrailingZeroCount(rest));
+                row[bend & 127] |= UInt128.One << (bend >> 7);
+            }
+            builder.Add(MessageSet.BendRow, channel, new DataRow(row));
+            return;
+        }
+        row[control.Number] = values;
+        builder.Add(MessageSet.ControlRow, channel, new DataRow(row));
+    }
+
+    /// <summary>Every bend whose upper seven bits are in a set.</summary>
+    private static void AddBends(int channel, UInt128 values, MessageSet.Builder builder)
+    {
+        if (values == 0) return;
+        var row = new UInt128[DataRow.Size];
+        Array.Fill(row, values);
+        builder.Add(MessageSet.BendRow, channel, new DataRow(row));
+    }
+}

@@ -1,0 +1,57 @@
+using Weiche.Core.Analysis;
+using Weiche.Core.Midi;
+
+namespace Weiche.Core.Stages;
+
+/// <summary>Moves notes and poly pressure up or down. What falls off the end of the 128 keys stops.</summary>
+public sealed record TransposeStage : Stage
+{
+    /// <summary>A shift.</summary>
+    /// <param name="semitones">−127 to 127.</param>
+    /// <exception cref="ArgumentOutOfRangeException">The shift is out of range.</exception>
+    public TransposeStage(int semitones)
+    {
+        ArgumentOutOfRangeException.ThrowIfGreaterThan(Math.Abs(semitones), 127, nameof(semitones));
+        Semitones = semitones;
+    }
+
+    /// <summary>By how much, −127 to 127.</summary>
+    public int Semitones { get; }
+
+    /// <inheritdoc/>
+    public override string Name => "Transpose";
+
+    /// <inheritdoc/>
+    public override string Sign => Semitones == 0 ? "±0" : MessageText.WithSign(Semitones);
+
+    /// <inheritdoc/>
+    public override string WhyStopped(in MidiMessage message) =>
+        $"{KeyName.Of(message.Data1)} {MessageText.WithSign(Semitones)} is {(Semitones < 0 ? "below the lowest" : "above the highest")} key";
+
+    /// <inheritdoc/>
+    public override int Apply(in MidiMessage message, Span<MidiMessage> results)
+    {
+        if (message.Kind is not (MessageKind.Note or MessageKind.PolyPressure)) return Pass(message, results);
+        var key = message.Data1 + Semitones;
+        return key is >= 0 and <= 127 ? Pass(message.WithData(key, message.Data2), results) : 0;
+    }
+
+    /// <inheritdoc/>
+    public override MessageSet Image(MessageSet set) => Shift(set, Semitones);
+
+    /// <inheritdoc/>
+    public override MessageSet PreImage(MessageSet set) => Shift(set, -Semitones);
+
+    internal override CompiledStage Compile() => new RuleStage(this);
+
+    private static MessageSet Shift(MessageSet set, int by)
+    {
+        var builder = MessageSet.Builder.From(set, MessageSet.NoteRow, MessageSet.PolyRow);
+        for (var channel = 0; channel < Channel.Count; channel++)
+        {
+            builder.Add(MessageSet.NoteRow, channel, set.Row(MessageSet.NoteRow, channel)?.Shift(by));
+            builder.Add(MessageSet.PolyRow, channel, set.Row(MessageSet.PolyRow, channel)?.Shift(by));
+        }
+        return builder.ToSet();
+    }
+}

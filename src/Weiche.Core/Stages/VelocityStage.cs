@@ -1,0 +1,109 @@
+using System.Globalization;
+using Weiche.Core.Analysis;
+using Weiche.Core.Midi;
+
+namespace Weiche.Core.Stages;
+
+/// <summary>
+/// Changes how hard notes are struck: note-ons outside the limits stop; those within are bent by the curve, scaled,
+/// shifted, and kept from 1 to 127, so that a note-on never becomes a note-off. Note-offs and all other messages pass
+/// as they are.
+/// </summary>
+public sealed record VelocityStage : Stage
+{
+    private readonly ValueMap _map;
+
+    /// <summary>A rule for velocities.</summary>
+    /// <param name="lowest">The softest that passes, 1 to 127.</param>
+    /// <param name="highest">The hardest that passes, 1 to 127, not below the softest.</param>
+    /// <param name="scale">Per cent, 0 to 400.</param>
+    /// <param name="offset">Added after scaling, −127 to 127.</param>
+    /// <param name="curve">−100 (soft touch: all comes out louder) to 100 (hard touch); 0 is a straight line.</param>
+    /// <exception cref="ArgumentOutOfRangeException">A value is out of range.</exception>
+    public VelocityStage(int lowest = 1, int highest = 127, int scale = 100, int offset = 0, int curve = 0)
+    {
+        ArgumentOutOfRangeException.ThrowIfLessThan(lowest, 1);
+        ArgumentOutOfRangeException.ThrowIfGreaterThan(highest, 127);
+        ArgumentOutOfRangeException.ThrowIfLessThan(highest, lowest);
+        ArgumentOutOfRangeException.ThrowIfNegative(scale);
+        ArgumentOutOfRangeException.ThrowIfGreaterThan(scale, 400);
+        ArgumentOutOfRangeException.ThrowIfGreaterThan(Math.Abs(offset), 127, nameof(offset));
+        ArgumentOutOfRangeException.ThrowIfGreaterThan(Math.Abs(curve), 100, nameof(curve));
+        (Lowest, Highest, Scale, Offset, Curve) = (lowest, highest, scale, offset, curve);
+        _map = new ValueMap(Map);
+    }
+
+    /// <summary>The softest that passes, 1 to 127.</summary>
+    public int Lowest { get; }
+
+    /// <summary>The hardest that passes, 1 to 127.</summary>
+    public int Highest { get; }
+
+    /// <summary>Per cent, 0 to 400.</summary>
+    public int Scale { get; }
+
+    /// <summary>Added after scaling, −127 to 127.</summary>
+    public int Offset { get; }
+
+    /// <summary>−100 to 100; 0 is a straight line.</summary>
+    public int Curve { get; }
+
+    /// <inheritdoc/>
+    public override string Name => "Velocity";
+
+    /// <inheritdoc/>
+    public override string Sign
+    {
+        get
+        {
+            var parts = new List<string>();
+            if (Lowest > 1 || Highest < 127) parts.Add(string.Create(CultureInfo.InvariantCulture, $"{Lowest}–{Highest}"));
+            if (Scale != 100) parts.Add(string.Create(CultureInfo.InvariantCulture, $"× {Scale} %"));
+            if (Offset != 0) parts.Add(MessageText.WithSign(Offset));
+            if (Curve != 0) parts.Add("curve " + MessageText.WithSign(Curve));
+            return parts.Count == 0 ? "vel as it is" : "vel " + string.Join(' ', parts);
+        }
+    }
+
+    /// <inheritdoc/>
+    public bool Equals(VelocityStage? other) => other is not null
+        && (Lowest, Highest, Scale, Offset, Curve) == (other.Lowest, other.Highest, other.Scale, other.Offset, other.Curve);
+
+    /// <inheritdoc/>
+    public override int GetHashCode() => HashCode.Combine(Lowest, Highest, Scale, Offset, Curve);
+
+    /// <inheritdoc/>
+    public override string WhyStopped(in MidiMessage message) =>
+        message.Data2 < Lowest ? $"{message.Data2} is softer than {Lowest}" : $"{message.Data2} is harder than {Highest}";
+
+    /// <inheritdoc/>
+    public override int Apply(in MidiMessage message, Span<MidiMessage> results)
+    {
+        if (!message.IsNoteOn) return Pass(message, results);
+        var velocity = _map[message.Data2];
+        return velocity == ValueMap.Stopped ? 0 : Pass(message.WithData(message.Data1, velocity), results);
+    }
+
+    /// <inheritdoc/>
+    public override MessageSet Image(MessageSet set) => Through(set, _map.Image);
+
+    /// <inheritdoc/>
+    public override MessageSet PreImage(MessageSet set) => Through(set, _map.PreImage);
+
+    internal override CompiledStage Compile() => new RuleStage(this);
+
+    private int Map(int velocity)
+    {
+        if (velocity < Lowest || velocity > Highest) return ValueMap.Stopped;
+        var bent = Curve == 0 ? velocity : 127 * Math.Pow(velocity / 127.0, Math.Pow(2, Curve / 50.0));
+        return Math.Clamp((int)Math.Round(bent * Scale / 100, MidpointRounding.AwayFromZero) + Offset, 1, 127);
+    }
+
+    private static MessageSet Through(MessageSet set, Func<UInt128, UInt128> map)
+    {
+        var builder = MessageSet.Builder.From(set, MessageSet.NoteRow);
+        for (var channel = 0; channel < Channel.Count; channel++)
+            builder.Add(MessageSet.NoteRow, channel, set.Row(MessageSet.NoteRow, channel)?.MapValues(map));
+        return builder.ToSet();
+    }
+}

@@ -21,10 +21,10 @@ public sealed record StoredStudio(int Id, string Name, int Version, string Docum
 /// </summary>
 public sealed class StudioStore : IDisposable
 {
-    private readonly FileStream _lock;
+    private readonly FileStream? _lock;
     private readonly DbContextOptions<WeicheContext> _options;
 
-    private StudioStore(string file, FileStream folderLock, DbContextOptions<WeicheContext> options)
+    private StudioStore(string file, FileStream? folderLock, DbContextOptions<WeicheContext> options)
     {
         DatabaseFile = file;
         _lock = folderLock;
@@ -47,9 +47,8 @@ public sealed class StudioStore : IDisposable
         var folderLock = LockFolder(folder);
         try
         {
-            var connection = new SqliteConnectionStringBuilder { DataSource = file, Pooling = false, ForeignKeys = true }.ToString();
-            var options = new DbContextOptionsBuilder<WeicheContext>().UseSqlite(connection).Options;
-            Prepare(file, options);
+            var options = Options(file, SqliteOpenMode.ReadWriteCreate);
+            Prepare(file, options, migrate: true);
             return new StudioStore(file, folderLock, options);
         }
         catch
@@ -58,6 +57,33 @@ public sealed class StudioStore : IDisposable
             throw;
         }
     }
+
+    /// <summary>Opens the database of a folder for reading alone, also while another Weiche uses it.</summary>
+    /// <param name="folder">The data folder.</param>
+    /// <exception cref="StoreException">There is no database, or it cannot be used.</exception>
+    public static StudioStore OpenForReading(string folder)
+    {
+        var file = Path.Combine(folder, "weiche.db");
+        if (!File.Exists(file)) throw new StoreException($"There is no database {file}. Choose the data folder with --data.");
+        var options = Options(file, SqliteOpenMode.ReadWrite);
+        Prepare(file, options, migrate: false);
+        return new StudioStore(file, null, options);
+    }
+
+    /// <summary>The studio of this name, or null.</summary>
+    /// <param name="name">The name, without regard to case.</param>
+    /// <exception cref="StoreException">The database cannot be read.</exception>
+    public StoredStudio? Find(string name) => Guarded(context =>
+    {
+        var studio = context.Studios.AsNoTracking().AsEnumerable().FirstOrDefault(row => string.Equals(row.Name, name, StringComparison.OrdinalIgnoreCase));
+        if (studio is null) return null;
+        var version = context.Versions.AsNoTracking().Single(row => row.StudioId == studio.Id && row.Version == studio.CurrentVersion);
+        return new StoredStudio(studio.Id, studio.Name, version.Version, version.Document);
+    });
+
+    /// <summary>The names of the studios, in the order in which they were added.</summary>
+    /// <exception cref="StoreException">The database cannot be read.</exception>
+    public IReadOnlyList<string> Names() => Guarded(context => context.Studios.AsNoTracking().OrderBy(row => row.Id).Select(row => row.Name).ToList());
 
     /// <summary>The studio that was worked on last, or null if there is none yet.</summary>
     /// <exception cref="StoreException">The database cannot be read.</exception>
@@ -111,7 +137,7 @@ public sealed class StudioStore : IDisposable
         .Where(row => row.StudioId == studioId).OrderByDescending(row => row.Version).Take(count).Select(row => row.Edit).ToList());
 
     /// <inheritdoc/>
-    public void Dispose() => _lock.Dispose();
+    public void Dispose() => _lock?.Dispose();
 
     private static FileStream LockFolder(string folder)
     {
@@ -141,13 +167,16 @@ public sealed class StudioStore : IDisposable
         }
     }
 
-    private static void Prepare(string file, DbContextOptions<WeicheContext> options)
+    private static DbContextOptions<WeicheContext> Options(string file, SqliteOpenMode mode) => new DbContextOptionsBuilder<WeicheContext>()
+        .UseSqlite(new SqliteConnectionStringBuilder { DataSource = file, Mode = mode, Pooling = false, ForeignKeys = true }.ToString()).Options;
+
+    private static void Prepare(string file, DbContextOptions<WeicheContext> options, bool migrate)
     {
         using var context = new WeicheContext(options);
         try
         {
             if (File.Exists(file)) Check(file, context);
-            context.Database.Migrate();
+            if (migrate) context.Database.Migrate();
         }
         catch (SqliteException exception)
         {

@@ -52,7 +52,8 @@ public static class StudioJson
                 device.Listens.ToString(),
                 device.Sounds,
                 [.. device.Ports.Select(port => new PortDto(port.Id.Value, port.Direction, port.Part, port.Wire, port.On))],
-                device.StandIn))],
+                device.StandIn,
+                device.Address))],
             [.. studio.Routes.Select(route => new RouteDto(
                 route.Id.Value,
                 route.To.Value,
@@ -87,7 +88,8 @@ public static class StudioJson
                     Channels(device.Listens, device.Name),
                     device.Sounds,
                     device.StandIn,
-                    [.. device.Ports.Select(port => new Port(new PortId(port.Id), port.Direction, port.Part, port.Wire, port.On))]))],
+                    [.. device.Ports.Select(port => new Port(new PortId(port.Id), port.Direction, port.Part, port.Wire, port.On))],
+                    device.Address))],
                 [.. dto.Routes.Select(route => new Route(
                     new RouteId(route.Id),
                     SourceOf(route),
@@ -197,7 +199,8 @@ public static class StudioJson
         int Format, string Name, int NextId, ImmutableArray<DeviceDto> Devices, ImmutableArray<RouteDto> Routes, ImmutableArray<GroupDto> Groups = default);
 
     private sealed record DeviceDto(
-        int Id, string Name, DeviceKind Kind, string Sends, string Listens, bool Sounds, ImmutableArray<PortDto> Ports, string? StandIn = null);
+        int Id, string Name, DeviceKind Kind, string Sends, string Listens, bool Sounds, ImmutableArray<PortDto> Ports, string? StandIn = null,
+        string? Address = null);
 
     private sealed record PortDto(int Id, PortDirection Direction, string Part, WireKind Wire, bool On);
 

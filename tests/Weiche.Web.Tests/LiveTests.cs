@@ -240,5 +240,5 @@ public class LiveTests
     private static IReadOnlyList<(int Key, int Velocity)> Held(House house, string name) => Hearing(house, name).Held;
 
     private static LampFrame? Next(LampReader reader, House house) =>
-        reader.Next(house.Desk.State.Version, house.Desk.Junction.Plan, house.Desk.Park.Instruments, 0);
+        reader.Next(house.Desk.State.Version, house.Desk.Junction.Plan, house.Desk.Park.Instruments, 0, 0);
 }

@@ -17,6 +17,9 @@ public enum DeviceKind
     /// <summary>Something that shows and makes no sound.</summary>
     Display,
 
+    /// <summary>A port of raw bytes: a MIDI device file, a named pipe, a terminal.</summary>
+    Raw,
+
     /// <summary>A virtual port: what is sent to its destination comes out of its source.</summary>
     VirtualPort,
 }
@@ -69,6 +72,7 @@ public sealed record Port(PortId Id, PortDirection Direction, string Part, WireK
 /// <param name="Sounds">Whether it makes a sound by itself.</param>
 /// <param name="StandIn">The name of the stand-in that plays it, or null.</param>
 /// <param name="Ports">Its ports, sources first.</param>
+/// <param name="Address">For a raw device: the path of its device file.</param>
 public sealed record Device(
     DeviceId Id,
     string Name,
@@ -77,7 +81,8 @@ public sealed record Device(
     ChannelSet Listens,
     bool Sounds,
     string? StandIn,
-    ImmutableArray<Port> Ports);
+    ImmutableArray<Port> Ports,
+    string? Address = null);
 
 /// <summary>A port together with the device it belongs to.</summary>
 /// <param name="Device">The device.</param>

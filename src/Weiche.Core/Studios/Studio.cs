@@ -73,6 +73,10 @@ public sealed class Studio
         CheckIds(nextId, devices, routes, groups);
         CheckNames(name, devices, groups);
         var studio = new Studio(name, nextId, devices, routes, groups);
+        foreach (var device in devices.Where(device => device.Kind == DeviceKind.Raw))
+        {
+            if (AddRawDevice.CheckAddress(device.Address) is { } problem) throw new ArgumentException($"Device “{device.Name}”: {problem}");
+        }
         foreach (var group in groups)
         {
             foreach (var member in group.Members) studio.CheckSource(member, $"Group “{group.Name}” has");
@@ -92,6 +96,8 @@ public sealed class Studio
             if (route.Stages.Length > AddStage.MaxStages)
                 throw new ArgumentException($"Route {route.Id} has {route.Stages.Length} stages; at most {AddStage.MaxStages} are possible.");
         }
+        if (VirtualCircle.Find(studio) is { } circle)
+            throw new ArgumentException($"The routes close a circle through virtual ports: {circle}.");
         if (routes.GroupBy(route => (route.From.Plate, route.To)).FirstOrDefault(group => group.Count() > 1) is { } doubled)
             throw new ArgumentException($"There are two routes from {doubled.Key.Plate.Key} to {doubled.Key.To}.");
         return studio;
@@ -181,5 +187,34 @@ public sealed class Studio
         ImmutableArray<Device>? devices = null, ImmutableArray<Route>? routes = null, ImmutableArray<SourceGroup>? groups = null, int idsTaken = 0) =>
         new(Name, NextId + idsTaken, devices ?? Devices, routes ?? Routes, groups ?? Groups);
 
-    internal Studio Named(string name) => new(name, NextId, Devices, Routes, Groups);
+    /// <summary>The same studio under another name.</summary>
+    /// <param name="name">A name that <see cref="NameRule"/> allows.</param>
+    /// <exception cref="ArgumentException">The name cannot be one.</exception>
+    public Studio Named(string name) => NameRule.Check(name) is { } problem
+        ? throw new ArgumentException(problem, nameof(name))
+        : new(name, NextId, Devices, Routes, Groups);
+
+    /// <summary>The same studio with every id moved up, so that none is one that was used before.</summary>
+    /// <param name="by">By how much, 0 or more.</param>
+    internal Studio Renumbered(int by)
+    {
+        PortId Moved(PortId id) => new(id.Value + by);
+        RouteSource From(RouteSource source) => source switch
+        {
+            OneSource one => Moved(one.Port),
+            GroupSource group => new GroupSource(new GroupId(group.Group.Value + by)),
+            AnySource any => any with { Except = [.. any.Except.Select(Moved)] },
+            _ => source,
+        };
+        return new Studio(
+            Name,
+            NextId + by,
+            [.. Devices.Select(device => device with
+            {
+                Id = new DeviceId(device.Id.Value + by),
+                Ports = [.. device.Ports.Select(port => port with { Id = Moved(port.Id) })],
+            })],
+            [.. Routes.Select(route => route with { Id = new RouteId(route.Id.Value + by), From = From(route.From), To = Moved(route.To) })],
+            [.. Groups.Select(group => group with { Id = new GroupId(group.Id.Value + by), Members = [.. group.Members.Select(Moved)] })]);
+    }
 }

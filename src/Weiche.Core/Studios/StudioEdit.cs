@@ -92,7 +92,47 @@ public sealed record AddVirtualPort(string? Name) : StudioEdit
     }
 }
 
-/// <summary>Removes a virtual port that no route uses.</summary>
+/// <summary>Adds a port of raw bytes: a MIDI device file or any other path that bytes come from or go to.</summary>
+/// <param name="Name">Its name, as typed.</param>
+/// <param name="Address">The path, as typed.</param>
+/// <param name="Reads">Whether messages come from it.</param>
+/// <param name="Writes">Whether messages go to it.</param>
+public sealed record AddRawDevice(string? Name, string? Address, bool Reads = true, bool Writes = true) : StudioEdit
+{
+    private const int MaxAddress = 200;
+
+    /// <inheritdoc/>
+    public override string Title(Studio studio) => $"Add {NameRule.Tidy(Name)}";
+
+    /// <inheritdoc/>
+    public override EditResult Apply(Studio studio)
+    {
+        var name = NameRule.Tidy(Name);
+        if (CheckNewName(studio, name, null) is { } problem) return EditResult.Refused("raw", problem);
+        if (CheckAddress(Address) is { } wrong) return EditResult.Refused("raw", wrong);
+        var address = Address!.Trim();
+        if (studio.Devices.FirstOrDefault(device => device.Address == address) is { } other)
+            return EditResult.Refused("raw", $"{address} is {other.Name} already.");
+        if (!Reads && !Writes) return EditResult.Refused("raw", "Say whether messages come from it, go to it, or both.");
+        var id = studio.NextId;
+        var ports = ImmutableArray.CreateBuilder<Port>();
+        if (Reads) ports.Add(new Port(new PortId(id + 1), PortDirection.Source, "", WireKind.Usb));
+        if (Writes) ports.Add(new Port(new PortId(id + 2), PortDirection.Destination, "", WireKind.Usb));
+        var device = new Device(new DeviceId(id), name, DeviceKind.Raw, ChannelSet.All, ChannelSet.All, false, null, ports.ToImmutable(), address);
+        return EditResult.Done(studio.With(devices: studio.Devices.Add(device), idsTaken: 3), id);
+    }
+
+    /// <summary>Why this cannot be the path of a raw device, or null if it can.</summary>
+    internal static string? CheckAddress(string? address)
+    {
+        var typed = (address ?? "").Trim();
+        if (!typed.StartsWith('/')) return "The path of a device file begins with /, like /dev/snd/midiC1D0.";
+        if (typed.Length > MaxAddress) return $"A path has at most {MaxAddress} characters here.";
+        return typed.Any(char.IsControl) ? "A path cannot contain control characters." : null;
+    }
+}
+
+/// <summary>Removes a virtual port or raw device that no route uses.</summary>
 /// <param name="Id">The virtual port.</param>
 public sealed record RemoveVirtualPort(DeviceId Id) : StudioEdit
 {
@@ -104,7 +144,7 @@ public sealed record RemoveVirtualPort(DeviceId Id) : StudioEdit
     {
         if (studio.FindDevice(Id) is not { } device)
             return EditResult.Refused("port", "That virtual port is gone already.");
-        if (device.Kind != DeviceKind.VirtualPort)
+        if (device.Kind is not (DeviceKind.VirtualPort or DeviceKind.Raw))
             return EditResult.Refused("port", $"{device.Name} is a device, not a virtual port. Switch its ports off instead.");
         var used = studio.Routes.Where(route => device.Ports.Any(port => route.From == port.Id || port.Id == route.To)).ToList();
         if (used.Count > 0)
@@ -423,5 +463,23 @@ public sealed record RemoveStage(RouteId Id, int Index, string Name) : StudioEdi
         if (Index < 0 || Index >= route.Stages.Length || route.Stages[Index].Name != Name)
             return EditResult.Refused("stage", "That stage is not there any more: the route was changed meanwhile. Nothing was changed.");
         return ReplaceRoute(studio, route, route with { Stages = route.Stages.RemoveAt(Index) });
+    }
+}
+
+/// <summary>Puts another studio, read from a file, in the place of this one.</summary>
+/// <param name="Other">The other studio.</param>
+public sealed record ReplaceStudio(Studio Other) : StudioEdit
+{
+    /// <inheritdoc/>
+    public override string Title(Studio studio) => $"Import {Other.Name}";
+
+    /// <inheritdoc/>
+    public override EditResult Apply(Studio studio)
+    {
+        // What is there by its number (a held note, a stand-in) must not be taken for something else.
+        var by = studio.NextId - 1;
+        return Other.NextId + by > Studio.MaxIds
+            ? EditResult.Refused("import", "This studio has used up its numbers. Import the file into a fresh data folder.")
+            : EditResult.Done(Other.Renumbered(by));
     }
 }

@@ -13,6 +13,7 @@ namespace Weiche.Web.Live;
 /// <param name="Hearings">For each stand-in that now holds something else: its device and what it holds.</param>
 /// <param name="Watch">The number of the newest line of Watch.</param>
 /// <param name="Background">How much clock and active sensing came from all sources.</param>
+/// <param name="Missing">How many devices are missing.</param>
 public sealed record LampFrame(
     int Version,
     IReadOnlyList<long[]> Ports,
@@ -20,7 +21,8 @@ public sealed record LampFrame(
     IReadOnlyList<long[]> Stages,
     IReadOnlyList<HearingFrame> Hearings,
     long Watch,
-    long Background);
+    long Background,
+    int Missing);
 
 /// <summary>What a stand-in holds.</summary>
 /// <param name="Device">The device's id.</param>
@@ -44,13 +46,15 @@ internal sealed class LampReader
     private int _version = -1;
     private long _watch = -1;
     private long _background = -1;
+    private int _missing = -1;
 
     /// <summary>The next frame, or null if nothing changed.</summary>
     /// <param name="version">The studio's version.</param>
     /// <param name="plan">The plan in force.</param>
     /// <param name="instruments">The stand-ins.</param>
     /// <param name="watch">The number of the newest line of Watch.</param>
-    internal LampFrame? Next(int version, RoutingPlan plan, IReadOnlyDictionary<DeviceId, Instrument> instruments, long watch)
+    /// <param name="missing">How many devices are missing.</param>
+    internal LampFrame? Next(int version, RoutingPlan plan, IReadOnlyDictionary<DeviceId, Instrument> instruments, long watch, int missing)
     {
         var ports = new List<long[]>();
         var background = 0L;
@@ -90,8 +94,8 @@ internal sealed class LampReader
                 id.Value, [.. hearing.Held.Select(held => held.Key)], hearing.Sustained, hearing.Bend, hearing.Modulation, hearing.Program));
         }
         var quiet = ports.Count == 0 && routes.Count == 0 && stages.Count == 0 && hearings.Count == 0
-            && version == _version && watch == _watch && background == _background;
-        (_version, _watch, _background) = (version, watch, background);
-        return quiet ? null : new LampFrame(version, ports, routes, stages, hearings, watch, background);
+            && version == _version && watch == _watch && background == _background && missing == _missing;
+        (_version, _watch, _background, _missing) = (version, watch, background, missing);
+        return quiet ? null : new LampFrame(version, ports, routes, stages, hearings, watch, background, missing);
     }
 }

@@ -26,7 +26,7 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch) : Hub
         do
         {
             var state = desk.State;
-            if (reader.Next(state.Version, desk.Junction.Plan, desk.Park.Instruments, watch.Newest) is { } frame) yield return frame;
+            if (reader.Next(state.Version, desk.Junction.Plan, desk.Park.Instruments, watch.Newest, desk.Park.Missing) is { } frame) yield return frame;
         }
         while (await timer.WaitForNextTickAsync(cancellation));
     }

@@ -11,6 +11,7 @@ internal static class Words
         DeviceKind.KeyboardSynth => "keyboard synth",
         DeviceKind.Pedals => "bass pedals",
         DeviceKind.Display => "display",
+        DeviceKind.Raw => "raw bytes",
         _ => "virtual port",
     };
 

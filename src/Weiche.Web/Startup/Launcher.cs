@@ -7,7 +7,7 @@ namespace Weiche.Web.Startup;
 /// <summary>The verbs of the command line.</summary>
 internal static class Launcher
 {
-    private const int Failed = 2;
+    internal const int Failed = 2;
 
     /// <summary>Reads the command line and does what it says.</summary>
     /// <param name="args">The words after the program's name.</param>
@@ -26,7 +26,8 @@ internal static class Launcher
         var demo = new Command("demo", "start Weiche with the demo studio, in a folder of its own") { port, data, fresh };
         demo.SetAction(result => Serve(
             result.GetValue(port), result.GetValue(data) ?? Path.Combine(WeicheSettings.UsualDataFolder, "demo"), demo: true, result.GetValue(fresh)));
-        return new RootCommand("Weiche, the signal box of a MIDI studio.") { run, demo }.Parse(args).Invoke();
+        return new RootCommand("Weiche, the signal box of a MIDI studio.") { run, demo, FileVerbs.Export(), FileVerbs.Import(), FileVerbs.Rehearse() }
+            .Parse(args).Invoke();
     }
 
     private static int Serve(int? port, string folder, bool demo, bool fresh)

@@ -47,6 +47,7 @@ public static class WeicheApp
             .CreateLogger(), dispose: true);
         // Made by a factory, so that the container closes it, and the database with it, at the very end.
         builder.Services.AddSingleton(_ => desk);
+        builder.Services.AddSingleton(settings.RawPlaces);
         builder.Services.AddSingleton<WatchLog>();
         builder.Services.AddHostedService(services => services.GetRequiredService<WatchLog>());
         builder.Services.AddRazorPages();

@@ -15,6 +15,9 @@ public sealed record WeicheSettings
     /// <summary>Whether a studio that is not there yet is made as the demo studio; else it is empty.</summary>
     public bool Demo { get; init; }
 
+    /// <summary>Where raw MIDI devices are looked for.</summary>
+    public Weiche.Ports.Raw.RawPlaces RawPlaces { get; init; } = new();
+
     /// <summary>Where the time comes from.</summary>
     public TimeProvider Time { get; init; } = TimeProvider.System;
 

@@ -4,6 +4,7 @@ using Weiche.Core.Stages;
 using Weiche.Core.Studios;
 using Weiche.Files;
 using static Weiche.Core.Tests.Rooms;
+using AnyStage = Weiche.Core.Tests.Stages.AnyStage;
 
 namespace Weiche.Core.Tests.Files;
 
@@ -22,20 +23,25 @@ public class StudioJsonTests
     [Fact]
     public void Every_studio_comes_back_as_it_was()
     {
-        var stage = Gen.OneOf<Stage>(
-            Gen.Int[0, MessageKinds.Count - 1].Array[0, 5].Select(kinds => (Stage)new KindsStage(KindSet.Of([.. kinds.Select(kind => (MessageKind)kind)]))),
-            Gen.Select(Gen.Int[1, 16], Gen.UShort).Select((channel, bits) => (Stage)new ChannelsStage(ChannelMap.Identity.With(Ch(channel), ChannelSet.FromBits(bits)))));
-        Gen.Select(Gen.Int[1, 5], Gen.Select(Gen.Int[0, 4], Gen.Int[0, 4], stage, Gen.Bool).Array[0, 10]).Sample(
+        Gen.Select(Gen.Int[1, 5], Gen.Select(Gen.Int[0, 6], Gen.Int[0, 4], AnyStage.Any, Gen.Bool).Array[0, 10]).Sample(
             (ports, routes) =>
             {
                 var names = Enumerable.Range(0, ports).Select(i => $"Ä “{i}” \\ 🎹").ToArray();
                 var studio = Of(names);
                 foreach (var (from, to, added, on) in routes)
                 {
-                    var result = new LayRoute(studio.From(names[from % ports]), studio.To(names[to % ports])).Apply(studio);
+                    RouteSource source = from switch
+                    {
+                        6 => AnySource.Plain,
+                        5 when studio.Groups.Length > 0 => new GroupSource(studio.Groups[0].Id),
+                        _ => studio.From(names[from % ports]),
+                    };
+                    var result = new LayRoute(source, studio.To(names[to % ports])).Apply(studio);
                     if (result.Studio is null) continue;
                     var id = new RouteId(result.NewId);
-                    studio = result.Studio.Must(new AddStage(id, added)).Must(new SwitchRoute(id, on));
+                    studio = result.Studio.Must(new AddStage(id, added)).Must(new SwitchRoute(id, on)).Must(new SoloRoute(id, !on)).Must(new DivertRoute(id, on));
+                    if (new SetExceptions(id, [studio.From(names[0])], false).Apply(studio).Studio is { } excepted) studio = excepted;
+                    if (new AddGroup("g").Apply(studio).Studio is { } grouped) studio = grouped.Must(new SetMember(grouped.Groups[0].Id, studio.From(names[0]), true));
                 }
                 var read = StudioJson.Read(StudioJson.Write(studio));
                 Assert.Equal(StudioJson.Write(studio), StudioJson.Write(read));

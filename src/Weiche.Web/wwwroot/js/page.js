@@ -5,6 +5,7 @@ const retryAfter = 60;
 export function startPage(live) {
   let asked = 0;
   let version = 0;
+  let missing = null;
   let timer = 0;
   let edited = false;
 
@@ -20,6 +21,7 @@ export function startPage(live) {
 
   live.onFrame((frame) => {
     version = frame.version;
+    missing = frame.missing;
     refresh();
   });
 
@@ -27,7 +29,10 @@ export function startPage(live) {
   function refresh() {
     clearTimeout(timer);
     const fragment = document.getElementById("fragment");
-    if (!fragment || version <= Number(fragment.dataset.version)) return;
+    if (!fragment) return;
+    const other = version > Number(fragment.dataset.version);
+    const vanished = missing !== null && fragment.dataset.missing !== undefined && missing !== Number(fragment.dataset.missing);
+    if (!other && !vanished) return;
     const typing = edited && document.activeElement?.matches("#fragment input");
     if (typing) return;
     if (asked > 0 || document.querySelector("[data-dragging]")) {

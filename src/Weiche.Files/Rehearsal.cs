@@ -1,0 +1,184 @@
+using System.Globalization;
+using System.Text;
+using Weiche.Core.Midi;
+using Weiche.Core.Routing;
+using Weiche.Core.Studios;
+
+namespace Weiche.Files;
+
+/// <summary>
+/// Plays recordings through a studio in virtual time, without any port: the same engine, the same bytes, an hour in a
+/// moment, and the same result each time.
+/// </summary>
+public sealed class Rehearsal
+{
+    // After the last event: what waits for slow wires or is kept by stages has this long to arrive. In virtual time.
+    private const long Patience = 3_600_000_000;
+
+    private readonly Studio _studio;
+    private readonly Engine _engine;
+    private readonly Dictionary<PortId, Arrivals> _arrivals = [];
+    private readonly SysExPool _pool = new(1 << 24, 1 << 26);
+
+    /// <summary>A rehearsal of a studio.</summary>
+    /// <param name="studio">The studio.</param>
+    public Rehearsal(Studio studio)
+    {
+        _studio = studio;
+        _engine = new Engine(RoutingPlan.Compile(studio));
+        foreach (var destination in studio.Destinations) _arrivals.Add(destination.Id, new Arrivals(_pool, destination.Port.Wire.ByteTime()));
+    }
+
+    /// <summary>The source that a person calls so: "Amsel 61", "from Amsel 61", "Bandhaus out A"; null if there is none.</summary>
+    /// <param name="name">The name, without regard to case.</param>
+    public DevicePort? FindSource(string name)
+    {
+        foreach (var source in _studio.Sources)
+        {
+            if (name.Equals(source.Name, StringComparison.OrdinalIgnoreCase) || name.Equals(source.Label, StringComparison.OrdinalIgnoreCase)) return source;
+        }
+        return null;
+    }
+
+    /// <summary>Plays recordings, all from time 0, through to the end of what they cause.</summary>
+    /// <param name="parts">Each source with what it plays.</param>
+    public void Play(IEnumerable<(PortId Source, IReadOnlyList<TimedBytes> Events)> parts)
+    {
+        var events = parts.SelectMany((part, order) => part.Events.Select(each => (each.Microseconds, Order: order, part.Source, each.Bytes)))
+            .OrderBy(each => each.Microseconds).ThenBy(each => each.Order);
+        var now = 0L;
+        foreach (var each in events)
+        {
+            Wait(each.Microseconds);
+            now = each.Microseconds;
+            _engine.Receive(each.Source, each.Bytes, new MidiTime(now));
+            Fetch(now);
+        }
+        Wait(now + Patience);
+    }
+
+    /// <summary>What arrived at a destination: whole messages, each with the time at which its last byte was through.</summary>
+    /// <param name="destination">The destination.</param>
+    public IReadOnlyList<TimedBytes> ArrivedAt(PortId destination) => _arrivals[destination].Events;
+
+    /// <summary>What passed and what stopped where, as a table in plain text.</summary>
+    public string Report()
+    {
+        var text = new StringBuilder();
+        var plan = _engine.Plan;
+        text.AppendLine("sources");
+        foreach (var source in _studio.Sources)
+        {
+            var meter = plan.Meter(source.Id)!;
+            if (meter.Bytes > 0) Line(text, 2, source.Label, $"{meter.Messages} messages, {meter.Bytes} bytes" + (meter.ThrownBytes > 0 ? $", {meter.ThrownBytes} bytes belong to no message" : ""));
+        }
+        text.AppendLine("routes");
+        foreach (var route in _studio.Routes)
+        {
+            var meter = plan.Meter(route.Id)!;
+            Line(text, 2, _studio.Describe(route), $"{meter.Passed} delivered{(route.On ? "" : ", off")}");
+            foreach (var (index, stage) in route.Stages.Index())
+            {
+                var figures = meter.Stages[index];
+                Line(text, 4, $"{stage.Name}: {stage.Sign}", $"in {figures.In}, out {figures.Out}, stopped {figures.Stopped}");
+            }
+        }
+        text.AppendLine("destinations");
+        foreach (var destination in _studio.Destinations)
+        {
+            var meter = plan.Meter(destination.Id)!;
+            var more = (meter.Thinned > 0 ? $", {meter.Thinned} thinned" : "") + (meter.Refused > 0 ? $", {meter.Refused} refused" : "") + (meter.Held > 0 ? $", {meter.Held} keys still held" : "");
+            Line(text, 2, destination.Label, $"{meter.Messages} messages, {meter.Bytes} bytes{more}");
+        }
+        return text.ToString();
+    }
+
+    private static void Line(StringBuilder text, int indent, string name, string figures) =>
+        text.AppendLine(CultureInfo.InvariantCulture, $"{new string(' ', indent)}{name.PadRight(44 - indent)} {figures}");
+
+    private void Wait(long until)
+    {
+        while (_engine.NextDue <= until)
+        {
+            var now = _engine.NextDue;
+            _engine.Tick(new MidiTime(now));
+            Fetch(now);
+        }
+    }
+
+    private void Fetch(long now)
+    {
+        while (_engine.TryNextDestination(out var destination))
+        {
+            for (var bytes = _engine.PendingBytes(destination, new MidiTime(now)); bytes.Length > 0; bytes = _engine.PendingBytes(destination, new MidiTime(now)))
+            {
+                _arrivals[destination].Take(bytes, now);
+                _engine.Advance(destination, bytes.Length);
+            }
+        }
+        Loop(now);
+    }
+
+    /// <summary>What a virtual port was sent comes out of it, at the same moment.</summary>
+    private void Loop(long now)
+    {
+        foreach (var device in _studio.Devices.Where(device => device.Kind == DeviceKind.VirtualPort))
+        {
+            var to = device.Ports.First(port => port.Direction == PortDirection.Destination).Id;
+            if (_arrivals[to].TakeNew() is not { Length: > 0 } bytes) continue;
+            _engine.Receive(device.Ports.First(port => port.Direction == PortDirection.Source).Id, bytes, new MidiTime(now));
+            Fetch(now);
+        }
+    }
+
+    /// <summary>Reads what arrives at one destination back into messages.</summary>
+    private sealed class Arrivals
+    {
+        private readonly StreamParser _parser;
+        private readonly SysExPool _pool;
+        private readonly long _byteTime;
+        private readonly List<byte> _new = [];
+
+        internal Arrivals(SysExPool pool, long byteTime)
+        {
+            _pool = pool;
+            _parser = new StreamParser(pool);
+            _byteTime = byteTime;
+        }
+
+        internal List<TimedBytes> Events { get; } = [];
+
+        internal void Take(ReadOnlySpan<byte> bytes, long now)
+        {
+            for (var i = 0; i < bytes.Length; i++)
+            {
+                var sink = new Sink(this, now + (i + 1) * _byteTime);
+                _parser.Parse(bytes.Slice(i, 1), ref sink);
+            }
+            _new.AddRange(bytes);
+        }
+
+        internal byte[] TakeNew()
+        {
+            byte[] bytes = [.. _new];
+            _new.Clear();
+            return bytes;
+        }
+
+        private readonly ref struct Sink(Arrivals arrivals, long time) : IMessageSink
+        {
+            public void Accept(in MidiMessage message)
+            {
+                byte[] bytes = message.Status == 0xF0
+                    ? [0xF0, .. arrivals._pool.Bytes(message.SysExHandle), 0xF7]
+                    : message.DataLength switch
+                    {
+                        0 => [message.Status],
+                        1 => [message.Status, message.Data1],
+                        _ => [message.Status, message.Data1, message.Data2],
+                    };
+                arrivals.Events.Add(new TimedBytes(time, bytes));
+            }
+        }
+    }
+}

@@ -1,0 +1,170 @@
+using System.CommandLine;
+using Weiche.Core.Studios;
+using Weiche.Data;
+using Weiche.Files;
+
+namespace Weiche.Web.Startup;
+
+/// <summary>The verbs that work on files and start no server: export, import, rehearse.</summary>
+internal static class FileVerbs
+{
+    private const long MaxStudioFile = 16 << 20;
+
+    internal static Command Export()
+    {
+        var file = new Argument<string>("FILE") { Description = "the file to write" };
+        var name = new Option<string?>("--studio") { Description = "the studio's name; without it the one worked on last" };
+        var demo = new Option<bool>("--demo") { Description = "write the demo studio, without any database" };
+        var data = DataOption();
+        var verb = new Command("export", "write a studio to a file") { file, name, demo, data };
+        verb.SetAction(result => Guarded(() =>
+        {
+            var text = result.GetValue(demo)
+                ? StudioJson.Write(DemoStudio.Create())
+                : ReadStored(result.GetValue(data) ?? WeicheSettings.UsualDataFolder, result.GetValue(name));
+            WriteWhole(result.GetValue(file)!, text);
+        }));
+        return verb;
+    }
+
+    internal static Command Import()
+    {
+        var file = new Argument<string>("FILE") { Description = "the file to read" };
+        var data = DataOption();
+        var verb = new Command("import", "add the studio of a file; it is the one that is opened next") { file, data };
+        verb.SetAction(result => Guarded(() =>
+        {
+            var studio = ReadStudio(result.GetValue(file)!);
+            using var store = StudioStore.Open(result.GetValue(data) ?? WeicheSettings.UsualDataFolder);
+            var names = store.Names();
+            var name = FreeName(studio.Name, names);
+            store.Add(name, StudioJson.Write(studio.Named(name)), DateTime.UtcNow);
+            Console.WriteLine($"Imported “{name}”: {studio.Devices.Length} devices and virtual ports, {studio.Routes.Length} routes.");
+        }));
+        return verb;
+    }
+
+    internal static Command Rehearse()
+    {
+        var file = new Argument<string>("STUDIO") { Description = "a studio as a file (see export)" };
+        var play = new Option<string[]>("--play") { Description = "a recording: .mid, .syx, .bin or .txt; one for each --from", Required = true };
+        var from = new Option<string[]>("--from") { Description = "the source that plays it", Required = true };
+        var outFolder = new Option<string>("--out") { Description = "the folder for what arrives", Required = true };
+        var verb = new Command("rehearse", "play recordings through a studio in virtual time") { file, play, from, outFolder };
+        verb.SetAction(result => Guarded(() =>
+            RehearseAll(result.GetValue(file)!, result.GetValue(play)!, result.GetValue(from)!, result.GetValue(outFolder)!)));
+        return verb;
+    }
+
+    private static Option<string?> DataOption() => new("--data") { Description = "the data folder" };
+
+    private static void RehearseAll(string file, string[] plays, string[] sources, string folder)
+    {
+        if (plays.Length != sources.Length) throw new StartException($"There are {plays.Length} --play and {sources.Length} --from: each recording needs its source.");
+        var studio = ReadStudio(file);
+        var rehearsal = new Rehearsal(studio);
+        var parts = plays.Zip(sources, (play, name) =>
+        {
+            var source = rehearsal.FindSource(name)
+                ?? throw new StartException($"There is no source “{name}” in {file}. There are: {string.Join(", ", studio.Sources.Select(port => port.Name))}.");
+            return (source.Id, RehearsalFiles.Read(play));
+        }).ToList();
+        rehearsal.Play(parts);
+        try
+        {
+            Directory.CreateDirectory(folder);
+            var used = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
+            foreach (var destination in studio.Destinations)
+            {
+                var name = FileName(destination.Name, used);
+                var events = rehearsal.ArrivedAt(destination.Id);
+                File.WriteAllText(Path.Combine(folder, name + ".txt"), RehearsalFiles.WriteText(events));
+                File.WriteAllBytes(Path.Combine(folder, name + ".mid"), StandardMidiFile.Write(destination.Label, events));
+            }
+        }
+        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        {
+            throw new StartException($"The folder {folder} cannot be written: {exception.Message}", exception);
+        }
+        Console.Write(rehearsal.Report());
+    }
+
+    private static Studio ReadStudio(string file)
+    {
+        try
+        {
+            if (Directory.Exists(file)) throw new StartException($"{file} is a folder, not a studio.");
+            var info = new FileInfo(file);
+            if (!info.Exists) throw new StartException($"There is no file {file}.");
+            if (info.Length > MaxStudioFile) throw new StartException($"{file} has {info.Length} bytes; a studio has at most {MaxStudioFile}.");
+            return StudioJson.Read(File.ReadAllText(file));
+        }
+        catch (StudioFormatException exception)
+        {
+            throw new StartException($"{file} is not a studio that can be read. {exception.Message}", exception);
+        }
+        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        {
+            throw new StartException($"{file} cannot be read: {exception.Message}", exception);
+        }
+    }
+
+    private static string ReadStored(string folder, string? name)
+    {
+        using var store = StudioStore.OpenForReading(folder);
+        var stored = name is null ? store.Load() : store.Find(name);
+        if (stored is not null) return stored.Document;
+        throw new StartException(name is null
+            ? $"There is no studio in {folder} yet."
+            : $"There is no studio “{name}” in {folder}. There are: {string.Join(", ", store.Names())}.");
+    }
+
+    /// <summary>Writes a file whole or not at all: beside it first, then in its place.</summary>
+    private static void WriteWhole(string file, string text)
+    {
+        try
+        {
+            var beside = file + ".part";
+            File.WriteAllText(beside, text);
+            File.Move(beside, file, overwrite: true);
+        }
+        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        {
+            throw new StartException($"{file} cannot be written: {exception.Message}", exception);
+        }
+    }
+
+    private static string FreeName(string name, IReadOnlyList<string> taken)
+    {
+        for (var i = 1; ; i++)
+        {
+            var ending = i == 1 ? "" : $" {i}";
+            var candidate = name[..Math.Min(name.Length, NameRule.MaxLength - ending.Length)].TrimEnd() + ending;
+            if (!taken.Contains(candidate, StringComparer.OrdinalIgnoreCase)) return candidate;
+        }
+    }
+
+    private static string FileName(string name, HashSet<string> used)
+    {
+        var clean = new string([.. name.Select(c => char.IsLetterOrDigit(c) || c is ' ' or '-' or '_' ? c : '_')]).Trim();
+        for (var i = 1; ; i++)
+        {
+            var candidate = i == 1 ? clean : $"{clean} {i}";
+            if (used.Add(candidate)) return candidate;
+        }
+    }
+
+    private static int Guarded(Action work)
+    {
+        try
+        {
+            work();
+            return 0;
+        }
+        catch (Exception exception) when (exception is StartException or StoreException or RecordingException)
+        {
+            Console.Error.WriteLine(exception.Message);
+            return Launcher.Failed;
+        }
+    }
+}

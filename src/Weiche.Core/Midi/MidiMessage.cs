@@ -39,26 +39,26 @@ public readonly record struct MidiMessage
     public int SysExHandle => _sysEx;
 
     /// <summary>What class of message this is.</summary>
-    public MessageKind Kind => _status switch
-    {
-        < 0xA0 => MessageKind.Note,
-        < 0xB0 => MessageKind.PolyPressure,
-        < 0xC0 => _data1 < 120 ? MessageKind.ControlChange : MessageKind.ChannelMode,
-        < 0xD0 => MessageKind.ProgramChange,
-        < 0xE0 => MessageKind.ChannelPressure,
-        < 0xF0 => MessageKind.PitchBend,
-        0xF0 => MessageKind.SystemExclusive,
-        0xF1 => MessageKind.QuarterFrame,
-        0xF2 => MessageKind.SongPosition,
-        0xF3 => MessageKind.SongSelect,
-        0xF6 => MessageKind.TuneRequest,
-        0xF8 => MessageKind.Clock,
-        0xFA => MessageKind.Start,
-        0xFB => MessageKind.Continue,
-        0xFC => MessageKind.Stop,
-        0xFE => MessageKind.ActiveSensing,
-        _ => MessageKind.Reset,
-    };
+    public MessageKind Kind => _status < 0xF0
+        ? (_status & 0xF0) == 0xB0 && _data1 >= 120 ? MessageKind.ChannelMode : (MessageKind)ChannelKinds[_status >> 4]
+        : (MessageKind)SystemKinds[_status & 0x0F];
+
+    // By the upper half of a channel status; what is not one is never asked for, but for the default message.
+    private static ReadOnlySpan<byte> ChannelKinds =>
+    [
+        0, 0, 0, 0, 0, 0, 0, 0,
+        (byte)MessageKind.Note, (byte)MessageKind.Note, (byte)MessageKind.PolyPressure, (byte)MessageKind.ControlChange,
+        (byte)MessageKind.ProgramChange, (byte)MessageKind.ChannelPressure, (byte)MessageKind.PitchBend, 0,
+    ];
+
+    // By the lower half of a system status. F4, F5, F7, F9 and FD start no message.
+    private static ReadOnlySpan<byte> SystemKinds =>
+    [
+        (byte)MessageKind.SystemExclusive, (byte)MessageKind.QuarterFrame, (byte)MessageKind.SongPosition, (byte)MessageKind.SongSelect,
+        0, 0, (byte)MessageKind.TuneRequest, 0,
+        (byte)MessageKind.Clock, 0, (byte)MessageKind.Start, (byte)MessageKind.Continue, (byte)MessageKind.Stop, 0,
+        (byte)MessageKind.ActiveSensing, (byte)MessageKind.Reset,
+    ];
 
     /// <summary>Whether the message is sent on a channel.</summary>
     public bool HasChannel => _status < 0xF0;
@@ -184,6 +184,15 @@ public readonly record struct MidiMessage
     /// <summary>The same message on another channel.</summary>
     /// <param name="index">The channel as the wire carries it, 0 to 15.</param>
     internal MidiMessage OnChannelIndex(int index) => new(_status & 0xF0 | index, _data1, _data2, _sysEx);
+
+    /// <summary>The same message with another status of the same length, which the caller has checked.</summary>
+    internal MidiMessage WithStatus(int status) => new(status, _data1, _data2, _sysEx);
+
+    /// <summary>Whether this is a note-on or note-off.</summary>
+    internal bool IsNote => (_status & 0xE0) == 0x80;
+
+    /// <summary>Whether this is clock or active sensing.</summary>
+    internal bool IsBackground => _status is 0xF8 or 0xFE;
 
     /// <summary>The same message with other data bytes, which the caller has checked.</summary>
     internal MidiMessage WithData(int data1, int data2) => new(_status, data1, data2, _sysEx);

@@ -32,6 +32,8 @@ public sealed class Engine
     private int _dirtyCount;
     private (CompiledRoute Route, int Stage)[] _timed = [];
     private readonly long _wireLead;
+    // Room for what a stage makes of a message, for each stage of a route.
+    private readonly MidiMessage[] _results = new MidiMessage[AddStage.MaxStages * Stage.MaxFanOut];
     private long _due = long.MaxValue;
     private long _run;
 
@@ -232,7 +234,7 @@ public sealed class Engine
 
     private void RouteLive(SourceState source, ref Run run)
     {
-        if (run.Message.Kind == MessageKind.Note) BeginOrEndNote(source, ref run);
+        if (run.Message.IsNote) BeginOrEndNote(source, ref run);
         foreach (var route in Plan.RoutesOf(run.Source))
         {
             if (route.IsLive) Step(route, 0, run.Message, ref run);
@@ -250,7 +252,7 @@ public sealed class Engine
             var cursor = _ledger.TakeAll(run.Source, run.Origin);
             while (_ledger.TryNext(ref cursor, out var entry)) End(entry, ref run);
         }
-        else if (run.Origin != Run.NoOrigin && run.Message.Kind != MessageKind.Note && Held.IsLow(run.Message))
+        else if (run.Origin != Run.NoOrigin && !run.Message.IsNote && Held.IsLow(run.Message))
         {
             // What holds a pedal came down, and no route let its end through any more: it ends all the same.
             EndOlder(ref run, 0);
@@ -278,22 +280,38 @@ public sealed class Engine
 
     private void Step(CompiledRoute route, int stage, MidiMessage message, ref Run run)
     {
-        Span<MidiMessage> results = stackalloc MidiMessage[Stage.MaxFanOut];
-        for (; stage < route.Stages.Length; stage++)
+        var stages = route.Stages;
+        for (; stage < stages.Length; stage++)
         {
             var meter = route.Meter.StageMeters[stage];
-            var count = route.Stages[stage].Apply(message, run.Time, run.Source, results);
             meter.InCount++;
+            var results = default(Span<MidiMessage>);
+            int count;
+            if (stages[stage] is TableStage table)
+            {
+                var before = message;
+                if (table.TryApply(ref message))
+                {
+                    meter.OutCount++;
+                    continue;
+                }
+                (message, count) = (before, 0);
+            }
+            else
+            {
+                results = _results.AsSpan(stage * Stage.MaxFanOut, Stage.MaxFanOut);
+                count = stages[stage].Apply(message, run.Time, run.Source, results);
+            }
             meter.OutCount += count;
             if (count == 0)
             {
                 meter.StoppedCount++;
                 if (run.Background) meter.StoppedBackgroundCount++;
                 // A stage that keeps messages for later has taken this one.
-                if (route.Stages[stage].KeepsTime)
+                if (stages[stage].KeepsTime)
                 {
                     run.CameThrough = true;
-                    _due = Math.Min(_due, route.Stages[stage].NextDue);
+                    _due = Math.Min(_due, stages[stage].NextDue);
                 }
                 Write(TapEvent.Stopped, run, message, route.Destination, route.Id, stage);
                 return;
@@ -317,7 +335,7 @@ public sealed class Engine
             Refuse(outlet, route, message, run);
             return;
         }
-        if (message.Kind == MessageKind.Note)
+        if (message.IsNote)
         {
             if (!MayNotePass(route, outlet, message, ref run)) return;
         }
@@ -325,7 +343,7 @@ public sealed class Engine
         {
             return;
         }
-        Send(outlet, route.Id, message, run);
+        Send(outlet, route.Id, route.Meter, message, run);
     }
 
     private bool MayNotePass(CompiledRoute route, Outlet outlet, in MidiMessage message, ref Run run)
@@ -392,11 +410,11 @@ public sealed class Engine
         Write(TapEvent.Refused, run, message, route.Destination, route.Id);
     }
 
-    private void Send(Outlet outlet, int route, in MidiMessage message, in Run run)
+    private void Send(Outlet outlet, int route, RouteMeter? meter, in MidiMessage message, in Run run)
     {
         outlet.Enqueue(message, run.Source, run.Time);
         MarkDirty(outlet);
-        if (Plan.Meter(new RouteId(route)) is { } meter)
+        if (meter is not null)
         {
             meter.PassedCount++;
             if (run.Background) meter.PassedBackgroundCount++;
@@ -410,7 +428,7 @@ public sealed class Engine
         if (_outlets[entry.Destination] is not { } outlet) return;
         var message = Held.End(entry.Sounding, run.Message);
         outlet.Meter.HeldCount = _ledger.KeysAt(entry.Destination);
-        if (_ledger.CountAt(entry.Destination, entry.Sounding) == 0) Send(outlet, entry.Route, message, run);
+        if (_ledger.CountAt(entry.Destination, entry.Sounding) == 0) Send(outlet, entry.Route, Plan.Meter(new RouteId(entry.Route)), message, run);
         else Write(TapEvent.HeldByOther, run, message, entry.Destination, entry.Route);
     }
 
@@ -513,7 +531,7 @@ public sealed class Engine
             Source = source;
             Message = message;
             Time = time;
-            Background = message.Kind.IsBackground();
+            Background = message.IsBackground;
             Origin = Held.TryOrigin(message, out var held) ? held : NoOrigin;
         }
     }

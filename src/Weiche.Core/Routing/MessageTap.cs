@@ -65,7 +65,7 @@ public sealed class MessageTap
     /// <summary>A ring with room for a number of records.</summary>
     /// <param name="capacity">A power of two.</param>
     /// <exception cref="ArgumentException">It is not a power of two.</exception>
-    public MessageTap(int capacity = 1 << 15)
+    public MessageTap(int capacity = 1 << 13)
     {
         if (!System.Numerics.BitOperations.IsPow2(capacity)) throw new ArgumentException("The capacity is a power of two.", nameof(capacity));
         _ring = new TapRecord[capacity];

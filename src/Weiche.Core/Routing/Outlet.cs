@@ -142,6 +142,14 @@ internal sealed class Outlet
             EnqueueRealTime(message, busy);
             return;
         }
+        if (message.HasChannel && (message.Status & 0xF0) != 0xB0 && IsIdle(now))
+        {
+            // Nothing waits and the wire is ready: the message goes straight into the bytes. Controllers take the long
+            // way round, past what is kept in mind of parameters and fine pairs.
+            ChannelsUsed |= (ushort)(1 << message.ChannelIndex);
+            Write(message, now);
+            return;
+        }
         var slot = None;
         if (message.HasChannel)
         {
@@ -156,6 +164,11 @@ internal sealed class Outlet
             else if (message.Kind is MessageKind.Note or MessageKind.ProgramChange)
             {
                 _barriers[channel] = _number;
+            }
+            if (IsIdle(now))
+            {
+                Write(message, now);
+                return;
             }
         }
         Append(message, slot);
@@ -196,7 +209,7 @@ internal sealed class Outlet
 
     private void EnqueueRealTime(in MidiMessage message, bool busy)
     {
-        if (message.Kind.IsBackground()) Meter.BackgroundCount++;
+        if (message.IsBackground) Meter.BackgroundCount++;
         if (message.Status == 0xFE && busy)
         {
             Meter.ThinnedCount++;
@@ -280,6 +293,18 @@ internal sealed class Outlet
         node.Next = _free;
         _free = index;
         _count--;
+    }
+
+    private bool IsIdle(MidiTime now) =>
+        (_count | _realTimeCount | _sysEx.Status) == 0
+        && _end <= _bytes.Length - MessageWriter.MaxShortLength
+        && (_byteTime == 0 || _wireFree - _lead <= now.Microseconds);
+
+    private void Write(in MidiMessage message, MidiTime now)
+    {
+        _writer.TryWrite(message, _bytes.AsSpan(_end), out var written);
+        _end += written;
+        if (_byteTime > 0) _wireFree = Math.Max(_wireFree, now.Microseconds) + written * _byteTime;
     }
 
     private bool TryFill(MidiTime now)

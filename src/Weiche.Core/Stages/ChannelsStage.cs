@@ -75,7 +75,9 @@ public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Sta
         return builder.ToSet();
     }
 
-    internal override CompiledStage Compile() => new Compiled(InForce);
+    internal override CompiledStage Compile() => Channel.All.All(channel => InForce[channel].Count <= 1)
+        ? TableStage.OfStatus(status => status >= 0xF0 ? status : InForce[Channel.FromIndex(status & 15)] is { Count: 1 } one ? status & 0xF0 | one.Members.First().Index : 0)
+        : new Compiled(InForce);
 
     private static void Move(MessageSet set, Channel from, Channel to, MessageSet.Builder builder)
     {

@@ -38,3 +38,67 @@ internal sealed class RuleStage(Stage stage) : CompiledStage
 {
     internal override int Apply(in MidiMessage message, MidiTime now, int source, Span<MidiMessage> results) => stage.Apply(message, results);
 }
+
+/// <summary>
+/// A stage that makes at most one message of one by looking things up: a status for each status, a key for each key, a
+/// velocity for each velocity. The engine runs it without a call.
+/// </summary>
+internal sealed class TableStage : CompiledStage
+{
+    private const byte Stopped = 0xFF;
+
+    private readonly byte[] _status = [.. Enumerable.Range(0, 256).Select(i => (byte)i)];
+    private readonly byte[] _keys = [.. Enumerable.Range(0, 128).Select(i => (byte)i)];
+    private readonly byte[] _velocities = [.. Enumerable.Range(0, 128).Select(i => (byte)i)];
+
+    /// <summary>A stage that looks at the status alone.</summary>
+    /// <param name="status">The status that each status becomes; 0 to stop it.</param>
+    internal static TableStage OfStatus(Func<int, int> status)
+    {
+        var stage = new TableStage();
+        for (var i = 0x80; i < 256; i++) stage._status[i] = (byte)status(i);
+        return stage;
+    }
+
+    /// <summary>A stage that looks at the keys of notes and poly pressure.</summary>
+    /// <param name="keys">The key that each key becomes; below 0 to stop it.</param>
+    internal static TableStage OfKeys(Func<int, int> keys)
+    {
+        var stage = new TableStage();
+        for (var i = 0; i < 128; i++) stage._keys[i] = keys(i) is >= 0 and var key ? (byte)key : Stopped;
+        return stage;
+    }
+
+    /// <summary>A stage that looks at the velocities of note-ons.</summary>
+    /// <param name="velocities">The velocity that each velocity becomes; below 0 to stop it.</param>
+    internal static TableStage OfVelocities(Func<int, int> velocities)
+    {
+        var stage = new TableStage();
+        for (var i = 1; i < 128; i++) stage._velocities[i] = velocities(i) is >= 0 and var velocity ? (byte)velocity : Stopped;
+        return stage;
+    }
+
+    /// <summary>Runs a message through in its place.</summary>
+    /// <returns>False if it is stopped.</returns>
+    internal bool TryApply(ref MidiMessage message)
+    {
+        var status = _status[message.Status];
+        if (status == 0) return false;
+        if (status >= 0xB0)
+        {
+            if (status != message.Status) message = message.WithStatus(status);
+            return true;
+        }
+        var key = _keys[message.Data1];
+        var value = (status & 0xF0) == 0x90 ? _velocities[message.Data2] : message.Data2;
+        if ((key | value) >= 0x80) return false;
+        message = MidiMessage.Raw(status, key, value);
+        return true;
+    }
+
+    internal override int Apply(in MidiMessage message, MidiTime now, int source, Span<MidiMessage> results)
+    {
+        results[0] = message;
+        return TryApply(ref results[0]) ? 1 : 0;
+    }
+}

@@ -75,5 +75,5 @@ public sealed record KeysStage : Stage
     /// <inheritdoc/>
     public override MessageSet PreImage(MessageSet set) => Image(set);
 
-    internal override CompiledStage Compile() => new RuleStage(this);
+    internal override CompiledStage Compile() => TableStage.OfKeys(key => (Passing >> key & 1) != 0 ? key : -1);
 }

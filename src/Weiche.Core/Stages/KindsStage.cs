@@ -58,5 +58,9 @@ public sealed record KindsStage(KindSet Passing) : Stage
     /// <inheritdoc/>
     public override MessageSet PreImage(MessageSet set) => Image(set);
 
-    internal override CompiledStage Compile() => new RuleStage(this);
+    internal override CompiledStage Compile() =>
+        // Controllers and channel mode share a status: where they part, a table of status bytes does not do.
+        Passing.Contains(MessageKind.ControlChange) == Passing.Contains(MessageKind.ChannelMode)
+            ? TableStage.OfStatus(status => Passing.Contains(MidiMessage.Raw(status, 0, 0).Kind) ? status : 0)
+            : new RuleStage(this);
 }

@@ -42,7 +42,7 @@ public sealed record TransposeStage : Stage
     /// <inheritdoc/>
     public override MessageSet PreImage(MessageSet set) => Shift(set, -Semitones);
 
-    internal override CompiledStage Compile() => new RuleStage(this);
+    internal override CompiledStage Compile() => TableStage.OfKeys(key => key + Semitones <= 127 ? key + Semitones : -1);
 
     private static MessageSet Shift(MessageSet set, int by)
     {

@@ -90,7 +90,7 @@ public sealed record VelocityStage : Stage
     /// <inheritdoc/>
     public override MessageSet PreImage(MessageSet set) => Through(set, _map.PreImage);
 
-    internal override CompiledStage Compile() => new RuleStage(this);
+    internal override CompiledStage Compile() => TableStage.OfVelocities(velocity => _map[velocity]);
 
     private int Map(int velocity)
     {

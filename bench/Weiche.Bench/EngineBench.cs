@@ -1,0 +1,221 @@
+using System.Diagnostics;
+using Weiche.Core.Midi;
+using Weiche.Core.Routing;
+using Weiche.Core.Studios;
+
+namespace Weiche.Bench;
+
+/// <summary>
+/// The engine against a hand-written loop that does the same table look-ups and copies, without ledger, merging, meters
+/// or tap.
+/// </summary>
+internal sealed class EngineBench
+{
+    private readonly Studio _studio;
+    private readonly Engine _engine;
+    private readonly PortId[] _sources;
+    private readonly byte[] _bytes;
+    private readonly HandWritten _loop;
+    private long _now;
+
+    /// <summary>A bench of a studio.</summary>
+    /// <param name="studio">The studio.</param>
+    internal EngineBench(Studio studio)
+    {
+        _studio = studio;
+        _engine = new Engine(RoutingPlan.Compile(studio));
+        _sources = [.. studio.Routes.Where(route => route.On).SelectMany(studio.SourcesOf).Select(source => source.Id).Distinct()];
+        _bytes = Phrase();
+        _loop = new HandWritten(studio, _sources);
+        Deliveries = CountDeliveries();
+    }
+
+    /// <summary>How many messages arrive somewhere in one pass over all sources.</summary>
+    internal long Deliveries { get; }
+
+    /// <summary>How many messages come in one pass.</summary>
+    internal long Messages => (long)_sources.Length * PhraseMessages;
+
+    private const int PhraseMessages = 64;
+
+    /// <summary>One pass: every source plays its phrase through the engine, message by message, far enough apart that even
+    /// a DIN wire is free again, and all bytes are fetched.</summary>
+    internal void RunEngine()
+    {
+        foreach (var source in _sources)
+        {
+            for (var i = 0; i < _bytes.Length; i += 3)
+            {
+                var now = new MidiTime(_now += 2_000);
+                _engine.Receive(source, _bytes.AsSpan(i, 3), now);
+                while (_engine.TryNextDestination(out var to))
+                {
+                    for (var bytes = _engine.PendingBytes(to, now); bytes.Length > 0; bytes = _engine.PendingBytes(to, now)) _engine.Advance(to, bytes.Length);
+                }
+            }
+        }
+    }
+
+    /// <summary>The same pass through the hand-written loop.</summary>
+    internal void RunLoop() => _loop.Run(_bytes);
+
+    /// <summary>Bytes allocated by one pass, the least of several.</summary>
+    internal long Allocated()
+    {
+        var least = long.MaxValue;
+        for (var i = 0; i < 10; i++)
+        {
+            var before = GC.GetAllocatedBytesForCurrentThread();
+            RunEngine();
+            least = Math.Min(least, GC.GetAllocatedBytesForCurrentThread() - before);
+        }
+        return least;
+    }
+
+    /// <summary>Seconds a delivery, the median of several rounds of engine and loop turn by turn.</summary>
+    internal (double Engine, double Loop) Measure(double seconds)
+    {
+        var (engine, loop) = (new List<double>(), new List<double>());
+        for (var warm = 0; warm < 30; warm++)
+        {
+            RunEngine();
+            RunLoop();
+        }
+        var until = Stopwatch.GetTimestamp() + (long)(seconds * Stopwatch.Frequency);
+        while (Stopwatch.GetTimestamp() < until || engine.Count < 5)
+        {
+            engine.Add(Time(RunEngine));
+            loop.Add(Time(RunLoop));
+        }
+        return (Table.Median(engine) / Deliveries, Table.Median(loop) / Deliveries);
+    }
+
+    private static double Time(Action pass)
+    {
+        var count = 0;
+        var start = Stopwatch.GetTimestamp();
+        do
+        {
+            pass();
+            count++;
+        }
+        while (Stopwatch.GetElapsedTime(start).TotalMilliseconds < 20);
+        return Stopwatch.GetElapsedTime(start).TotalSeconds / count;
+    }
+
+    private long CountDeliveries()
+    {
+        RunEngine();
+        var before = Sum();
+        RunEngine();
+        return Sum() - before;
+
+        long Sum() => _studio.Routes.Sum(route => _engine.Plan.Meter(route.Id)!.Passed);
+    }
+
+    /// <summary>Notes on and off, controllers and bends, as a player sends them.</summary>
+    private static byte[] Phrase()
+    {
+        var bytes = new List<byte>();
+        for (var i = 0; i < PhraseMessages / 4; i++)
+        {
+            bytes.AddRange([0x90, (byte)(40 + i), 100, 0xB0, 7, (byte)(i * 3), 0xE0, 0, (byte)(60 + i), 0x80, (byte)(40 + i), 64]);
+        }
+        return [.. bytes];
+    }
+
+    /// <summary>
+    /// The least that any router must do: read messages, look the routes up, run each stage's tables, copy the message
+    /// into the destination's queue, and write the queues as bytes.
+    /// </summary>
+    private sealed class HandWritten
+    {
+        private const int QueueLength = 1 << 8;
+
+        private readonly (int Destination, byte[][] Tables)[][] _routes;
+        private readonly uint[][] _queues;
+        private readonly int[] _waiting;
+        private readonly byte[] _out = new byte[QueueLength * 3];
+
+        internal HandWritten(Studio studio, PortId[] sources)
+        {
+            _routes = [.. sources.Select(source => studio.Routes.Where(route => route.On && studio.SourcesOf(route).Any(each => each.Id == source))
+                .Select(route => (route.To.Value, route.Stages.Select(_ => Enumerable.Range(0, 256).Select(i => (byte)i).ToArray()).ToArray())).ToArray())];
+            _queues = new uint[studio.NextId][];
+            foreach (var destination in studio.Destinations) _queues[destination.Id.Value] = new uint[QueueLength];
+            _waiting = new int[studio.NextId];
+        }
+
+        internal void Run(byte[] bytes)
+        {
+            foreach (var routes in _routes)
+            {
+                for (var i = 0; i < bytes.Length; i += 3)
+                {
+                    Read(bytes.AsSpan(i, 3), routes);
+                    foreach (var (destination, _) in routes)
+                    {
+                        if (_waiting[destination] > 0) Write(destination);
+                    }
+                }
+            }
+        }
+
+        private void Read(ReadOnlySpan<byte> bytes, (int Destination, byte[][] Tables)[] routes)
+        {
+            byte status = 0, first = 0;
+            var have = 0;
+            foreach (var value in bytes)
+            {
+                if (value >= 0x80)
+                {
+                    status = value;
+                    have = 0;
+                }
+                else if (have == 0)
+                {
+                    first = value;
+                    have = 1;
+                }
+                else
+                {
+                    have = 0;
+                    Route(status, first, value, routes);
+                }
+            }
+        }
+
+        private void Route(byte status, byte data1, byte data2, (int Destination, byte[][] Tables)[] routes)
+        {
+            foreach (var (destination, tables) in routes)
+            {
+                var (s, d1, d2) = (status, data1, data2);
+                foreach (var table in tables)
+                {
+                    s = table[s];
+                    if (s == 0) break;
+                    d1 = table[d1];
+                    d2 = table[d2];
+                }
+                if (s == 0) continue;
+                ref var waiting = ref _waiting[destination];
+                _queues[destination][waiting++ & (QueueLength - 1)] = (uint)(s | d1 << 8 | d2 << 16);
+            }
+        }
+
+        private void Write(int destination)
+        {
+            var queue = _queues[destination];
+            var length = 0;
+            for (var i = 0; i < _waiting[destination]; i++)
+            {
+                var message = queue[i & (QueueLength - 1)];
+                _out[length++] = (byte)message;
+                _out[length++] = (byte)(message >> 8);
+                _out[length++] = (byte)(message >> 16);
+                if (length > _out.Length - 3) length = 0;
+            }
+            _waiting[destination] = 0;
+        }
+    }
+}

@@ -1,0 +1,84 @@
+using System.Diagnostics;
+using System.Globalization;
+using System.Runtime.InteropServices;
+using BenchmarkDotNet.Running;
+using Weiche.Bench;
+using Weiche.Files;
+
+const int Seed = 2030;
+if (args.Contains("--classes"))
+{
+    BenchmarkSwitcher.FromAssembly(typeof(Bytes).Assembly).Run([.. args.Where(word => word != "--classes")]);
+    return;
+}
+if (args.Any(word => word is not "--quick"))
+{
+    Console.Error.WriteLine("bench takes --quick, or --classes with what BenchmarkDotNet takes.");
+    Environment.ExitCode = 2;
+    return;
+}
+
+var quick = args.Contains("--quick");
+var seconds = quick ? 1.0 : 6.0;
+var table = new Table();
+Console.WriteLine($"{RuntimeInformation.OSDescription}, {RuntimeInformation.FrameworkDescription}, {Environment.ProcessorCount} cores, seed {Seed}");
+
+var generated = Studios.Generate(64, 1000, Seed);
+foreach (var (name, bench) in new[] { ("demo studio", new EngineBench(DemoStudio.Create())), ("64 devices, 256 ports, 1000 routes", new EngineBench(generated)) })
+{
+    var (engine, loop) = bench.Measure(seconds);
+    table.Add($"engine, {name}: ns a delivery", Ns(engine), Ns(loop) + " hand-written loop", Table.Number(engine / loop), "≤ 3");
+    table.Add($"engine, {name}: million deliveries a second", Table.Number(1e-6 / engine), Table.Number(1e-6 / loop) + " hand-written loop", Table.Number(loop / engine), "> 5 million");
+    table.Add($"engine, {name}: bytes allocated a pass of {bench.Messages} messages", bench.Allocated().ToString(CultureInfo.InvariantCulture), "0", "–", "0");
+}
+
+int[] sizes = [10, 100, 1_000, 10_000];
+var costs = sizes.Select(routes => (routes, Cost: new EngineBench(Studios.Generate(routes > 5_000 ? 200 : 64, routes, Seed)).Measure(seconds / 2).Engine)).ToList();
+table.Add(
+    "engine: ns a delivery with 10, 100, 1000, 10000 routes", string.Join(", ", costs.Select(cost => Ns(cost.Cost))), Ns(costs[0].Cost) + " with 10",
+    Table.Number(costs.Max(cost => cost.Cost) / costs.Min(cost => cost.Cost)), "≤ 1.5");
+
+var bytes = new Bytes();
+var copy = Rate(() => bytes.CopyLoop());
+table.Add("parser: MB a second", Table.Number(Rate(() => bytes.Parse()), "0"), Table.Number(copy, "0") + " copy loop", Table.Number(copy / Rate(() => bytes.Parse())), "–");
+table.Add("parser and writer: MB a second", Table.Number(Rate(() => bytes.ParseAndWrite()), "0"), Table.Number(copy, "0") + " copy loop", Table.Number(copy / Rate(() => bytes.ParseAndWrite())), "–");
+
+using (var pass = new PassThrough())
+{
+    var messages = quick ? 3_000 : 20_000;
+    var pump = pass.BarePump(messages);
+    var weiche = pass.Weiche(messages, pages: 3);
+    var cat = pass.Cat(messages);
+    foreach (var (share, name, toReach) in new[] { (0.5, "median", "≤ 1.5"), (0.99, "99th", "≤ 2"), (0.999, "99.9th", "< 1000 µs") })
+    {
+        var (w, p, c) = (Table.Percentile(weiche, share), Table.Percentile(pump, share), Table.Percentile(cat, share));
+        table.Add($"pipe to pipe, three onlookers: µs, {name}", Table.Number(w, "0"), $"{Table.Number(p, "0")} bare pump, {Table.Number(c, "0")} cat", Table.Number(w / p), toReach);
+    }
+}
+
+var overload = Overload.Run(quick ? 120 : 3600);
+table.Add($"overload, {(quick ? "two minutes" : "an hour")} simulated: notes lost, hanging", $"{overload.Lost}, {overload.Hanging}", $"{overload.Notes} sent, {overload.Thinned} values thinned", "–", "0, 0");
+table.Add("overload: memory grown, KiB", Table.Number(overload.Grown / 1024.0, "0"), "0", "–", "flat");
+Console.WriteLine();
+Console.WriteLine(table.ToMarkdown());
+
+string Ns(double each) => Table.Number(each * 1e9, "0.0");
+
+double Rate(Action pass)
+{
+    for (var i = 0; i < 20; i++) pass();
+    var rates = new List<double>();
+    for (var round = 0; round < 9; round++)
+    {
+        var start = Stopwatch.GetTimestamp();
+        var count = 0;
+        do
+        {
+            pass();
+            count++;
+        }
+        while (Stopwatch.GetElapsedTime(start).TotalSeconds < seconds / 30);
+        rates.Add(bytes.Length * (double)count / Stopwatch.GetElapsedTime(start).TotalSeconds / 1e6);
+    }
+    return Table.Median(rates);
+}

@@ -198,6 +198,123 @@ public sealed partial class PageTests
         Assert.Same(before, house.Desk.State);
     }
 
+    [Theory]
+    [InlineData("Keys", "rule", "C1 – B2", "C1 – B2")]
+    [InlineData("Transpose", "semitones", "-12", "−12")]
+    [InlineData("Controllers", "rule", "1→bend, others stop", "cc 1 → bend")]
+    [InlineData("Programs", "rule", "1→5 bank 128", "prog 1 → 5")]
+    [InlineData("Chord", "rule", "0 4 7", "chord 0 +4 +7")]
+    [InlineData("Thin", "perSecond", "50", "≤ 50/s")]
+    public async Task Every_stage_is_put_on_and_set_as_it_is_typed(string name, string field, string typed, string sign)
+    {
+        await using var house = await House.Open();
+        var id = house.Route("keys to stars", "Himmel").Id;
+        await house.Post("/plan?handler=AddStage", ("route", id), ("name", name));
+        var (status, page) = await house.Post("/plan?handler=Set", ("route", id), ("stage", 1), ("name", name), (field, typed));
+        Assert.Equal(HttpStatusCode.OK, status);
+        Assert.Equal(sign, page.QuerySelectorAll($"#track-{id} .sign text")[^1].TextContent);
+        (status, page) = await house.Post("/plan?handler=Set", ("route", id), ("stage", 1), ("name", name), (field, "upside down"));
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
+        Assert.NotEqual("", page.QuerySelector(".stage [role=alert]")!.TextContent);
+        Assert.Equal(sign, house.Studio.FindRoute(id)!.Stages[1].Sign);
+        await house.Post("/plan?handler=MoveStage", ("route", id), ("stage", 1), ("by", -1));
+        Assert.Equal(name, house.Studio.FindRoute(id)!.Stages[0].Name);
+    }
+
+    [Fact]
+    public async Task Velocities_are_set_and_a_range_upside_down_is_refused()
+    {
+        await using var house = await House.Open();
+        var id = house.Route("keys to stars", "Himmel").Id;
+        await house.Post("/plan?handler=AddStage", ("route", id), ("name", "Velocity"));
+        (string, object)[] rest = [("scale", 80), ("offset", 5), ("curve", 0)];
+        await house.Post("/plan?handler=Set", [("route", id), ("stage", 1), ("name", "Velocity"), ("low", 20), ("high", 100), .. rest]);
+        Assert.Equal(new VelocityStage(20, 100, 80, 5), house.Studio.FindRoute(id)!.Stages[1]);
+        var (status, _) = await house.Post("/plan?handler=Set", [("route", id), ("stage", 1), ("name", "Velocity"), ("low", 100), ("high", 20), .. rest]);
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
+    }
+
+    [Fact]
+    public async Task A_route_is_soloed_diverted_moved_and_laid_from_any_source_with_exceptions()
+    {
+        await using var house = await House.Open();
+        await house.Post("/plan?handler=Lay", ("from", "any"), ("to", house.To("Bandhaus line")));
+        var any = house.Studio.Routes[^1];
+        var (_, page) = await house.Post("/plan?handler=Except", ("route", any.Id), ("port", house.From("Tritt 13")), ("take", "false"));
+        Assert.Equal("false", page.QuerySelector($"#take-{house.From("Tritt 13")}")!.GetAttribute("aria-pressed"));
+        Assert.DoesNotContain(house.Studio.SourcesOf(house.Studio.Routes[^1]), source => source.Device.Name is "Tritt 13" or "Bandhaus line");
+        await house.Post("/plan?handler=Solo", ("route", any.Id), ("on", "true"));
+        await house.Post("/plan?handler=Divert", ("route", any.Id), ("on", "true"));
+        await house.Post("/plan?handler=Move", ("route", any.Id), ("by", -99));
+        Assert.True(house.Studio.Routes[0] is { Solo: true, Divert: true });
+        Assert.Contains("solo · diverts", (await house.Get("/plan")).QuerySelector($"#track-{any.Id}")!.TextContent, StringComparison.Ordinal);
+        var (status, _) = await house.Post("/plan?handler=Lay", ("from", "nonsense"), ("to", house.To("Himmel")));
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
+    }
+
+    [Fact]
+    public async Task A_group_is_made_filled_used_and_removed()
+    {
+        await using var house = await House.Open();
+        var (status, page) = await house.Post("/gear?handler=AddGroup", ("name", "feet and hands"));
+        Assert.Equal(HttpStatusCode.OK, status);
+        var group = house.Studio.Groups[0].Id;
+        await house.Post("/gear?handler=Member", ("group", group), ("port", house.From("Tritt 13")), ("present", "true"));
+        await house.Post("/plan?handler=Lay", ("from", $"group-{group}"), ("to", house.To("Bandhaus line")));
+        Assert.Contains("feet and hands", (await house.Get("/plan")).QuerySelector(".tracks")!.TextContent, StringComparison.Ordinal);
+        (status, page) = await house.Post("/gear?handler=RemoveGroup", ("group", group));
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
+        Assert.Contains("in use", page.QuerySelector(".pop-body [role=alert]")!.TextContent, StringComparison.Ordinal);
+        (status, _) = await house.Post("/gear?handler=AddGroup", ("name", "Feet and Hands"));
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
+    }
+
+    [Fact]
+    public async Task A_raw_device_is_added_found_missing_with_the_reason_and_removed()
+    {
+        await using var house = await House.Open();
+        var path = Path.Combine(house.Folder, "nowhere");
+        var (status, page) = await house.Post("/gear?handler=AddRaw", ("name", "old box"), ("address", path), ("way", "to"));
+        Assert.Equal(HttpStatusCode.OK, status);
+        Assert.Single(house.Device("old box").Ports);
+        await House.Until(() => house.Desk.Park.PresenceOf(house.Device("old box").Id) is { Present: false, Reason: "there is no such device file" }, "missing");
+        Assert.Contains("no such device file", (await house.Get("/gear")).QuerySelector(".missing-why")!.TextContent, StringComparison.Ordinal);
+        (status, page) = await house.Post("/gear?handler=AddRaw", ("name", "other"), ("address", "relative"), ("way", "both"));
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
+        Assert.Contains("begins with /", page.QuerySelector("#raw-problem")!.TextContent, StringComparison.Ordinal);
+        await house.Post("/gear?handler=Remove", ("device", house.Device("old box").Id));
+        Assert.Null(house.Studio.Devices.FirstOrDefault(device => device.Name == "old box"));
+    }
+
+    [Fact]
+    public async Task A_studio_is_exported_and_imported_whole_and_a_file_that_is_none_changes_nothing()
+    {
+        await using var house = await House.Open();
+        var text = await house.Client.GetStringAsync("/gear?handler=Export");
+        Assert.Equal(Weiche.Files.StudioJson.Write(house.Studio), text);
+        house.Desk.Apply(new AddVirtualPort("later"));
+        Assert.Equal(HttpStatusCode.OK, await Import(text));
+        Assert.Equal(["Amsel 61", "Tritt 13", "Brandung", "Himmel", "keys to stars", "Bandhaus line"], house.Studio.Devices.Select(device => device.Name));
+        Assert.Equal(["ch 1 → 3"], house.Route("Amsel 61", "Brandung").Stages.Select(stage => stage.Sign));
+        house.Desk.Park.Instruments[house.Device("Amsel 61").Id].Player!.Press("me", 60, 96);
+        await House.Until(() => house.Desk.Park.Instruments[house.Device("Brandung").Id].Listener!.Hearing.Held.Count == 1, "the imported studio playing");
+        var before = house.Desk.State;
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, await Import("""{"format": 1}"""));
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, await Import(""));
+        Assert.Same(before, house.Desk.State);
+
+        async Task<HttpStatusCode> Import(string file)
+        {
+            using var request = new HttpRequestMessage(HttpMethod.Post, "/gear?handler=Import");
+            request.Headers.Add("X-Weiche-Token", House.Token(await house.Get("/gear")));
+            request.Headers.Add("HX-Request", "true");
+            using var content = new MultipartFormDataContent { { new StringContent(file), "file", "studio.json" } };
+            request.Content = content;
+            using var answer = await house.Client.SendAsync(request);
+            return answer.StatusCode;
+        }
+    }
+
     [Fact]
     public async Task Without_scripts_a_form_answers_with_the_page_anew()
     {

@@ -87,6 +87,27 @@ public sealed partial class ProcessTests : IDisposable
         Assert.Contains("/proc/weiche", await Fails("run", "--data", "/proc/weiche", "--port", FreePort()), StringComparison.Ordinal);
     }
 
+    [Fact]
+    public async Task A_studio_goes_out_to_a_file_and_in_again_and_is_rehearsed()
+    {
+        var (file, data) = (Path.Combine(_folder, "demo.json"), Path.Combine(_folder, "data"));
+        await Succeeds("export", "--demo", file);
+        Assert.Contains("Imported “Kuppel”", await Succeeds("import", file, "--data", data), StringComparison.Ordinal);
+        Assert.Contains("Imported “Kuppel 2”", await Succeeds("import", file, "--data", data), StringComparison.Ordinal);
+        await Succeeds("export", "--data", data, "--studio", "kuppel", file + ".2");
+        Assert.Equal(await File.ReadAllTextAsync(file), await File.ReadAllTextAsync(file + ".2"));
+        var play = Path.Combine(_folder, "play.txt");
+        await File.WriteAllTextAsync(play, "0 90 3C 60\n1000 80 3C 40\n");
+        var report = await Succeeds("rehearse", file, "--play", play, "--from", "Amsel 61", "--out", Path.Combine(_folder, "out"));
+        Assert.Contains("Amsel 61 → Brandung", report, StringComparison.Ordinal);
+        Assert.Equal("960 92 3C 60\n1960 82 3C 40\n", await File.ReadAllTextAsync(Path.Combine(_folder, "out", "Brandung.txt")));
+        Assert.Contains("There is no source “Nobody”", await Fails("rehearse", file, "--play", play, "--from", "Nobody", "--out", _folder), StringComparison.Ordinal);
+        Assert.Contains("is not a studio that can be read", await Fails("import", play, "--data", data), StringComparison.Ordinal);
+        Assert.Contains("is a folder", await Fails("import", _folder, "--data", data), StringComparison.Ordinal);
+        Assert.Contains("There is no studio “x”", await Fails("export", "--data", data, "--studio", "x", file), StringComparison.Ordinal);
+        Assert.Contains("There is no database", await Fails("export", "--data", _folder, file), StringComparison.Ordinal);
+    }
+
     [Theory]
     [InlineData("0")]
     [InlineData("70000")]
@@ -97,6 +118,15 @@ public sealed partial class ProcessTests : IDisposable
         await process.WaitForExitAsync();
         Assert.NotEqual(0, process.ExitCode);
         Assert.NotEqual("", await process.StandardError.ReadToEndAsync());
+    }
+
+    private static async Task<string> Succeeds(params string[] words)
+    {
+        using var process = Weiche(words);
+        var output = await process.StandardOutput.ReadToEndAsync();
+        await process.WaitForExitAsync();
+        Assert.True(process.ExitCode == 0, await process.StandardError.ReadToEndAsync());
+        return output;
     }
 
     private static async Task<string> Fails(params string[] words)

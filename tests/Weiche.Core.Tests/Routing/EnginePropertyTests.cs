@@ -1,4 +1,5 @@
 using CsCheck;
+using Weiche.Core.Analysis;
 using Weiche.Core.Midi;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
@@ -93,6 +94,31 @@ public class EnginePropertyTests
                 Assert.Equal(0, rig.Engine.HeldCount);
                 foreach (var to in rig.Studio.Destinations) AssertSilent(rig.At(to.Id));
                 Assert.Equal(0, rig.Engine.Pool.Count);
+            },
+            iter: 5_000);
+    }
+
+    [Fact]
+    public void The_engine_lets_through_what_the_trace_says_and_nothing_else()
+    {
+        Gen.Select(AnyStep.Array[0, 25], Gen.Int[0, 3], Played.Where(message => message.IsNoteOn || message.Kind is not (MessageKind.Note or MessageKind.ControlChange))).Sample(
+            (steps, from, message) =>
+            {
+                var studio = Of(Names).Lay("p", "q").Lay("p", "r").Lay("q", "r");
+                foreach (var step in steps)
+                {
+                    if (step.Change?.In(studio) is { } edit && edit.Apply(studio).Studio is { } edited) studio = edited;
+                }
+                var rig = new Rig(studio);
+                var source = studio.From(Names[from]);
+                rig.Send(source, message);
+                var ends = Trace.Follow(studio, source, message);
+                foreach (var to in studio.Destinations)
+                {
+                    var expected = ends.Where(end => end.Route.To == to.Id).SelectMany(end => end.Arrives).Select(each => Collected.Full(each, rig.Engine.Pool));
+                    Assert.Equal(expected.Order(), rig.At(to.Id).Order());
+                }
+                Assert.All(ends, end => Assert.Equal(end.Arrives.Length == 0, end.Why.Length > 0));
             },
             iter: 5_000);
     }

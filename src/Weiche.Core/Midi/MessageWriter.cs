@@ -44,13 +44,24 @@ public sealed class MessageWriter(SysExPool pool, bool useRunningStatus = true)
             _running = 0;
             return true;
         }
+        written = WriteShort(message, destination);
+        return true;
+    }
+
+    /// <summary>Writes a message other than a system exclusive where there is room for it.</summary>
+    /// <param name="message">The message.</param>
+    /// <param name="destination">Room for <see cref="MaxShortLength"/> bytes.</param>
+    /// <returns>How many bytes were written.</returns>
+    internal int WriteShort(in MidiMessage message, Span<byte> destination)
+    {
+        var written = 0;
         if (!LeavesStatusOut(message)) destination[written++] = message.Status;
         var length = message.DataLength;
         if (length >= 1) destination[written++] = message.Data1;
         if (length >= 2) destination[written++] = message.Data2;
         if (message.HasChannel) _running = message.Status;
         else if (!message.IsRealTime) _running = 0;
-        return true;
+        return written;
     }
 
     /// <summary>Forgets the running status: the next channel message is written with its status byte. To be called

@@ -459,15 +459,29 @@ public sealed class Engine
     private void Write(TapEvent what, in Run run, in MidiMessage message, int port, int route, int stage = 0)
     {
         if (run.Background || run.Quiet) return;
-        var length = 0;
+        Record(what, run.Time.Microseconds, message, port, route, stage);
+        if (what == TapEvent.Came && message.SysExHandle != 0) RecordExclusive(message);
+    }
+
+    private void Record(TapEvent what, long number, in MidiMessage message, int port, int route, int stage)
+    {
+        ref var record = ref Tap.Next();
+        record.Number = number;
+        record.Carried = message;
+        record.PortId = port;
+        record.RouteId = route;
+        record.Plan = Plan.Version;
+        record.What = what;
+        record.StageIndex = (byte)stage;
+        Tap.Written();
+    }
+
+    private void RecordExclusive(in MidiMessage message)
+    {
+        var bytes = Pool.Bytes(message.SysExHandle);
         var start = 0ul;
-        if (message.SysExHandle != 0)
-        {
-            var bytes = Pool.Bytes(message.SysExHandle);
-            length = bytes.Length;
-            for (var i = Math.Min(8, length) - 1; i >= 0; i--) start = start << 8 | bytes[i];
-        }
-        Tap.Write(new TapRecord(what, run.Time, message, port, route, stage, Plan.Version, length, start));
+        for (var i = Math.Min(8, bytes.Length) - 1; i >= 0; i--) start = start << 8 | bytes[i];
+        Record(TapEvent.Exclusive, (long)start, default, 0, bytes.Length, 0);
     }
 
     private void DropPortsThatAreGone(Studio studio)

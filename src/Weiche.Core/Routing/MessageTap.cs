@@ -8,6 +8,9 @@ public enum TapEvent : byte
     /// <summary>A message came from a source. What became of it follows, up to the next of these.</summary>
     Came,
 
+    /// <summary>Right after a system exclusive came: its length and first bytes.</summary>
+    Exclusive,
+
     /// <summary>It was delivered to a destination.</summary>
     Delivered,
 
@@ -30,26 +33,44 @@ public enum TapEvent : byte
     Refused,
 }
 
-/// <summary>One record of the tap.</summary>
-/// <param name="Event">What it says.</param>
-/// <param name="Time">When the message came.</param>
-/// <param name="Message">The message: as it came, or as it was delivered.</param>
-/// <param name="Port">The source it came from, or the destination it was meant for; the id's value.</param>
-/// <param name="Route">The route; 0 where it came.</param>
-/// <param name="Stage">The stage that stopped it, from 0.</param>
-/// <param name="PlanVersion">The plan that was in force.</param>
-/// <param name="SysExLength">How many bytes a system exclusive has between F0 and F7.</param>
-/// <param name="SysExStart">Its first eight bytes, the first in the lowest place.</param>
-public readonly record struct TapRecord(
-    TapEvent Event,
-    MidiTime Time,
-    MidiMessage Message,
-    int Port,
-    int Route,
-    int Stage,
-    int PlanVersion,
-    int SysExLength,
-    ulong SysExStart);
+/// <summary>One record of the tap: 32 bytes, since two are written for every delivery.</summary>
+public struct TapRecord
+{
+    internal long Number;
+    internal MidiMessage Carried;
+    internal int PortId;
+    internal int RouteId;
+    internal int Plan;
+    internal TapEvent What;
+    internal byte StageIndex;
+
+    /// <summary>What it says.</summary>
+    public readonly TapEvent Event => What;
+
+    /// <summary>When the message came.</summary>
+    public readonly MidiTime Time => new(Number);
+
+    /// <summary>The message: as it came, or as it was delivered.</summary>
+    public readonly MidiMessage Message => Carried;
+
+    /// <summary>The source it came from, or the destination it was meant for; the id's value.</summary>
+    public readonly int Port => PortId;
+
+    /// <summary>The route; 0 where it came.</summary>
+    public readonly int Route => RouteId;
+
+    /// <summary>The stage that stopped it, from 0.</summary>
+    public readonly int Stage => StageIndex;
+
+    /// <summary>The plan that was in force.</summary>
+    public readonly int PlanVersion => Plan;
+
+    /// <summary>For <see cref="TapEvent.Exclusive"/>: how many bytes the system exclusive has between F0 and F7.</summary>
+    public readonly int SysExLength => RouteId;
+
+    /// <summary>For <see cref="TapEvent.Exclusive"/>: its first eight bytes, the first in the lowest place.</summary>
+    public readonly ulong SysExStart => (ulong)Number;
+}
 
 /// <summary>
 /// A ring in which the engine writes down what came and what became of it. Readers look on without ever holding
@@ -74,12 +95,11 @@ public sealed class MessageTap
     /// <summary>How many records have been published since the start.</summary>
     public long Published => Volatile.Read(ref _published);
 
-    internal void Write(in TapRecord record)
-    {
-        _ring[_written & (_ring.Length - 1)] = record;
-        // The count goes up before the next slot is overwritten: a reader that sees it knows what may be torn.
-        Volatile.Write(ref _written, _written + 1);
-    }
+    /// <summary>The place of the next record, to be filled in; <see cref="Written"/> says that it is.</summary>
+    internal ref TapRecord Next() => ref _ring[_written & (_ring.Length - 1)];
+
+    // The count goes up before the next slot is overwritten: a reader that sees it knows what may be torn.
+    internal void Written() => Volatile.Write(ref _written, _written + 1);
 
     internal void Publish() => Volatile.Write(ref _published, _written);
 

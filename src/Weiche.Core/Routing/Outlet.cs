@@ -182,6 +182,7 @@ internal sealed class Outlet
         {
             _start = 0;
             _end = 0;
+            if ((_count | _realTimeCount | _sysEx.Status) == 0) return [];
             while (TryFill(now))
             {
                 // One piece after the other, as long as there is room and the wire is ready.
@@ -302,7 +303,7 @@ internal sealed class Outlet
 
     private void Write(in MidiMessage message, MidiTime now)
     {
-        _writer.TryWrite(message, _bytes.AsSpan(_end), out var written);
+        var written = _writer.WriteShort(message, _bytes.AsSpan(_end, MessageWriter.MaxShortLength));
         _end += written;
         if (_byteTime > 0) _wireFree = Math.Max(_wireFree, now.Microseconds) + written * _byteTime;
     }

@@ -47,15 +47,18 @@ internal sealed class TableStage : CompiledStage
 {
     private const byte Stopped = 0xFF;
 
-    private readonly byte[] _status = [.. Enumerable.Range(0, 256).Select(i => (byte)i)];
-    private readonly byte[] _keys = [.. Enumerable.Range(0, 128).Select(i => (byte)i)];
-    private readonly byte[] _velocities = [.. Enumerable.Range(0, 128).Select(i => (byte)i)];
+    // What a stage leaves alone it shares with all others, so that the tables of a large studio stay in the cache.
+    private static readonly byte[] AsItIs = [.. Enumerable.Range(0, 256).Select(i => (byte)i)];
+
+    private byte[] _status = AsItIs;
+    private byte[] _keys = AsItIs;
+    private byte[] _velocities = AsItIs;
 
     /// <summary>A stage that looks at the status alone.</summary>
     /// <param name="status">The status that each status becomes; 0 to stop it.</param>
     internal static TableStage OfStatus(Func<int, int> status)
     {
-        var stage = new TableStage();
+        var stage = new TableStage { _status = (byte[])AsItIs.Clone() };
         for (var i = 0x80; i < 256; i++) stage._status[i] = (byte)status(i);
         return stage;
     }
@@ -64,7 +67,7 @@ internal sealed class TableStage : CompiledStage
     /// <param name="keys">The key that each key becomes; below 0 to stop it.</param>
     internal static TableStage OfKeys(Func<int, int> keys)
     {
-        var stage = new TableStage();
+        var stage = new TableStage { _keys = new byte[128] };
         for (var i = 0; i < 128; i++) stage._keys[i] = keys(i) is >= 0 and var key ? (byte)key : Stopped;
         return stage;
     }
@@ -73,7 +76,7 @@ internal sealed class TableStage : CompiledStage
     /// <param name="velocities">The velocity that each velocity becomes; below 0 to stop it.</param>
     internal static TableStage OfVelocities(Func<int, int> velocities)
     {
-        var stage = new TableStage();
+        var stage = new TableStage { _velocities = new byte[128] };
         for (var i = 1; i < 128; i++) stage._velocities[i] = velocities(i) is >= 0 and var velocity ? (byte)velocity : Stopped;
         return stage;
     }

@@ -115,15 +115,17 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
         var came = records[0];
         if (desk.StudioOfPlan(came.PlanVersion) is not { } studio) return null;
         var channel = came.Message.HasChannel ? $" · ch {came.Message.ChannelIndex + 1}" : "";
-        Span<byte> start = stackalloc byte[Math.Min(8, came.SysExLength)];
-        for (var i = 0; i < start.Length; i++) start[i] = (byte)(came.SysExStart >> (8 * i));
+        var exclusive = records.Count > 1 && records[1].Event == TapEvent.Exclusive ? records[1] : default;
+        var length = exclusive.Event == TapEvent.Exclusive ? exclusive.SysExLength : 0;
+        Span<byte> start = stackalloc byte[Math.Min(8, length)];
+        for (var i = 0; i < start.Length; i++) start[i] = (byte)(exclusive.SysExStart >> (8 * i));
         return new WatchLine(
             number,
             desk.Junction.Clock.TimeOfDay(came.Time),
             studio.FindPort(new PortId(came.Port))?.Name ?? "a port that is gone",
-            MessageText.Words(came.Message, came.SysExLength) + channel,
-            MessageText.Hex(came.Message, start, came.SysExLength),
-            [.. records.Skip(1).Select(record => ToEnd(record, came.Message, studio)).DefaultIfEmpty(new WatchEnd(TapEvent.Stopped, "", "no route leads on from here"))]);
+            MessageText.Words(came.Message, length) + channel,
+            MessageText.Hex(came.Message, start, length),
+            [.. records.Skip(1).Where(record => record.Event != TapEvent.Exclusive).Select(record => ToEnd(record, came.Message, studio)).DefaultIfEmpty(new WatchEnd(TapEvent.Stopped, "", "no route leads on from here"))]);
     }
 
     private static WatchEnd ToEnd(in TapRecord record, in MidiMessage came, Studio studio)

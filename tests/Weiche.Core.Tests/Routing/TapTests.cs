@@ -34,7 +34,9 @@ public class TapTests
         var tap = new MessageTap();
         var rig = new Rig(Of("keys"), tap);
         rig.Send("keys", [0xF0, .. Enumerable.Range(1, 20).Select(i => (byte)i), 0xF7]);
-        var record = Assert.Single(Read(tap));
+        var records = Read(tap);
+        Assert.Equal([TapEvent.Came, TapEvent.Exclusive], records.Select(each => each.Event));
+        var record = records[1];
         Assert.Equal(20, record.SysExLength);
         Assert.Equal(0x0807060504030201ul, record.SysExStart);
     }

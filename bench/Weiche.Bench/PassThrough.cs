@@ -39,7 +39,8 @@ internal sealed class PassThrough : IDisposable
             using var writer = new FileStream(output, FileMode.Open, FileAccess.Write, FileShare.ReadWrite, 0);
             var buffer = new byte[4096];
             for (var count = reader.Read(buffer); count > 0; count = reader.Read(buffer)) writer.Write(buffer.AsSpan(0, count));
-        }) { IsBackground = true };
+        })
+        { IsBackground = true };
         pump.Start();
         return Play(input, output, messages, () => { });
     }

@@ -121,6 +121,7 @@ public static class StudioJson
         using var document = JsonDocument.Parse(text, new JsonDocumentOptions { MaxDepth = 16 });
         if (document.RootElement.ValueKind != JsonValueKind.Object
             || !document.RootElement.TryGetProperty("format", out var format)
+            || format.ValueKind != JsonValueKind.Number
             || !format.TryGetInt32(out var number))
         {
             throw new StudioFormatException("This is not a studio: it has no “format” number.");

@@ -54,6 +54,8 @@ public class StudioJsonTests
     [Theory]
     [InlineData("", "Line 1")]
     [InlineData("[]", "no “format” number")]
+    [InlineData("{\"format\": \"1\"}", "no “format” number")]
+    [InlineData("{\"format\": 1.5}", "no “format” number")]
     [InlineData("{\"format\": 2}", "reads up to format 1")]
     [InlineData("{\"format\": 0}", "no studio format 0")]
     [InlineData("{\"format\": 1}", "missing")]

@@ -7,13 +7,13 @@ export function startKeys() {
   document.getElementById("keys-button").addEventListener("click", () => dialog.showModal());
 
   document.addEventListener("keydown", (event) => {
-    if (event.ctrlKey || event.metaKey || event.altKey || dialog.open) return;
+    // What the bench has taken for a note or a wheel is taken.
+    if (event.defaultPrevented || event.ctrlKey || event.metaKey || event.altKey || dialog.open) return;
     if (event.target.matches?.("input:not([type=range]), textarea, select")) {
       if (event.key === "Escape") event.target.blur();
       return;
     }
-    const playing = event.target.closest?.(".keyboard");
-    const act = playing && event.key !== "." ? null : actions[event.key];
+    const act = actions[event.key];
     if (!act || event.repeat) return;
     if (act() !== false) event.preventDefault();
   });

@@ -107,8 +107,4 @@ public static class MessageKinds
     /// <summary>Whether messages of this kind are one byte that may stand inside any other message.</summary>
     /// <param name="kind">The kind.</param>
     public static bool IsRealTime(this MessageKind kind) => kind >= MessageKind.Clock;
-
-    /// <summary>Clock and active sensing: so many that they are counted rather than listed.</summary>
-    /// <param name="kind">The kind.</param>
-    public static bool IsBackground(this MessageKind kind) => kind is MessageKind.Clock or MessageKind.ActiveSensing;
 }

@@ -286,16 +286,14 @@ public sealed class Engine
             var meter = route.Meter.StageMeters[stage];
             meter.InCount++;
             var results = default(Span<MidiMessage>);
-            int count;
+            var count = 0;
             if (stages[stage] is TableStage table)
             {
-                var before = message;
                 if (table.TryApply(ref message))
                 {
                     meter.OutCount++;
                     continue;
                 }
-                (message, count) = (before, 0);
             }
             else
             {

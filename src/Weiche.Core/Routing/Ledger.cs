@@ -158,7 +158,11 @@ internal sealed class Ledger
         while (link != None)
         {
             ref var entry = ref _entries[link];
-            if ((route == 0 || entry.Route == route) && entry.Run < run) return TakeAt(ref link, out taken);
+            if ((route == 0 || entry.Route == route) && entry.Run < run)
+            {
+                taken = TakeAt(ref link);
+                return true;
+            }
             link = ref entry.Next;
         }
         taken = default;
@@ -174,21 +178,22 @@ internal sealed class Ledger
             ref var entry = ref _entries[link];
             if (entry.Route == route && entry.Destination == destination && entry.Sounding == sounding)
             {
-                TakeAt(ref link, out _);
+                TakeAt(ref link);
                 return;
             }
             link = ref entry.Next;
         }
     }
 
-    private bool TakeAt(ref int link, out Entry taken)
+    /// <summary>Takes out the entry that a link leads to.</summary>
+    private Entry TakeAt(ref int link)
     {
         var index = link;
-        taken = _entries[index];
+        var taken = _entries[index];
         link = taken.Next;
         Uncount(taken);
         Free(index);
-        return true;
+        return taken;
     }
 
     /// <summary>Takes out the next entry at or after a place that meets a condition. For edits: it looks at every entry.</summary>
@@ -198,12 +203,10 @@ internal sealed class Ledger
         {
             ref var entry = ref _entries[cursor];
             if (!entry.InUse || !condition(entry, state)) continue;
-            taken = entry;
             ref var link = ref _heads[entry.Source]![entry.Origin];
             while (link != cursor) link = ref _entries[link].Next;
-            link = entry.Next;
-            Uncount(taken);
-            Free(cursor++);
+            taken = TakeAt(ref link);
+            cursor++;
             return true;
         }
         taken = default;

@@ -123,11 +123,8 @@ internal sealed class Outlet
     /// <summary>Whether a message that may be refused still fits.</summary>
     internal bool HasRoom => _count < Capacity - Reserve;
 
-    /// <summary>How many messages wait.</summary>
-    internal int Waiting => _count + _realTimeCount + (_sysEx.Status == 0 ? 0 : 1);
-
     /// <summary>When the wire is ready for what waits, µs; <see cref="long.MaxValue"/> if nothing waits for the wire.</summary>
-    internal long Due => _start < _end || Waiting == 0 ? long.MaxValue : _wireFree - _lead;
+    internal long Due => _start < _end || IsEmpty ? long.MaxValue : _wireFree - _lead;
 
     /// <summary>Puts a message in. The caller has asked <see cref="HasRoom"/>, or the message ends something that is held.</summary>
     /// <param name="message">The message.</param>
@@ -136,18 +133,10 @@ internal sealed class Outlet
     internal void Enqueue(in MidiMessage message, int source, MidiTime now)
     {
         Meter.MessageCount++;
-        var busy = _thins && (_byteTime > 0 ? _wireFree - _lead > now.Microseconds : _start < _end);
+        var busy = _thins && (_byteTime > 0 ? IsWireBusy(now) : _start < _end);
         if (message.IsRealTime)
         {
             EnqueueRealTime(message, busy);
-            return;
-        }
-        if (message.HasChannel && (message.Status & 0xF0) != 0xB0 && IsIdle(now))
-        {
-            // Nothing waits and the wire is ready: the message goes straight into the bytes. Controllers take the long
-            // way round, past what is kept in mind of parameters and fine pairs.
-            ChannelsUsed |= (ushort)(1 << message.ChannelIndex);
-            Write(message, now);
             return;
         }
         var slot = None;
@@ -156,6 +145,12 @@ internal sealed class Outlet
             var channel = message.ChannelIndex;
             ChannelsUsed |= (ushort)(1 << channel);
             if ((message.Status & 0xF0) == 0xB0) KeepParameterWithItsData(message, source);
+            if (IsIdle(now))
+            {
+                // Nothing waits and the wire is ready: the message goes straight into the bytes.
+                Write(message, now);
+                return;
+            }
             if (Thinnable.TrySlot(message, _fineSeen[channel], out var found))
             {
                 slot = found;
@@ -164,11 +159,6 @@ internal sealed class Outlet
             else if (message.Kind is MessageKind.Note or MessageKind.ProgramChange)
             {
                 _barriers[channel] = _number;
-            }
-            if (IsIdle(now))
-            {
-                Write(message, now);
-                return;
             }
         }
         Append(message, slot);
@@ -182,7 +172,7 @@ internal sealed class Outlet
         {
             _start = 0;
             _end = 0;
-            if ((_count | _realTimeCount | _sysEx.Status) == 0) return [];
+            if (IsEmpty) return [];
             while (TryFill(now))
             {
                 // One piece after the other, as long as there is room and the wire is ready.
@@ -296,22 +286,31 @@ internal sealed class Outlet
         _count--;
     }
 
-    private bool IsIdle(MidiTime now) =>
-        (_count | _realTimeCount | _sysEx.Status) == 0
-        && _end <= _bytes.Length - MessageWriter.MaxShortLength
-        && (_byteTime == 0 || _wireFree - _lead <= now.Microseconds);
+    /// <summary>Whether nothing waits; bytes that are ready to go out do not count.</summary>
+    private bool IsEmpty => (_count | _realTimeCount | _sysEx.Status) == 0;
+
+    private bool HasRoomForBytes => _end <= _bytes.Length - MessageWriter.MaxShortLength;
+
+    private bool IsWireBusy(MidiTime now) => _byteTime > 0 && _wireFree - _lead > now.Microseconds;
+
+    private bool IsIdle(MidiTime now) => IsEmpty && HasRoomForBytes && !IsWireBusy(now);
+
+    /// <summary>The wire is taken up for as long as the bytes need.</summary>
+    private void TakeUpWire(MidiTime now, int bytes)
+    {
+        if (_byteTime > 0) _wireFree = Math.Max(_wireFree, now.Microseconds) + bytes * _byteTime;
+    }
 
     private void Write(in MidiMessage message, MidiTime now)
     {
         var written = _writer.WriteShort(message, _bytes.AsSpan(_end, MessageWriter.MaxShortLength));
         _end += written;
-        if (_byteTime > 0) _wireFree = Math.Max(_wireFree, now.Microseconds) + written * _byteTime;
+        TakeUpWire(now, written);
     }
 
     private bool TryFill(MidiTime now)
     {
-        if (_end > _bytes.Length - MessageWriter.MaxShortLength) return false;
-        if (_byteTime > 0 && _wireFree - _lead > now.Microseconds) return false;
+        if (!HasRoomForBytes || IsWireBusy(now)) return false;
         var before = _end;
         if (_realTimeCount > 0)
         {
@@ -331,7 +330,7 @@ internal sealed class Outlet
         {
             return false;
         }
-        if (_byteTime > 0) _wireFree = Math.Max(_wireFree, now.Microseconds) + (_end - before) * _byteTime;
+        TakeUpWire(now, _end - before);
         return true;
     }
 

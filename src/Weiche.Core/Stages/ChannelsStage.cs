@@ -44,40 +44,38 @@ public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Sta
     /// <inheritdoc/>
     public override int Apply(in MidiMessage message, Span<MidiMessage> results)
     {
-        if (!message.HasChannel) return Pass(message, results);
-        var count = 0;
-        for (uint left = InForce[Channel.FromIndex(message.ChannelIndex)].Bits; left != 0; left &= left - 1)
-            results[count++] = message.OnChannelIndex(BitOperations.TrailingZeroCount(left));
-        return count;
+        return message.HasChannel ? FanOut(message, InForce[Channel.FromIndex(message.ChannelIndex)].Bits, results) : Pass(message, results);
     }
 
     /// <inheritdoc/>
-    public override MessageSet Image(MessageSet set)
-    {
-        var builder = new MessageSet.Builder();
-        foreach (var from in Channel.All)
-        {
-            foreach (var to in InForce[from].Members) Move(set, from, to, builder);
-        }
-        builder.AddSystem(set.SystemBits);
-        return builder.ToSet();
-    }
+    public override MessageSet Image(MessageSet set) => Through(set, forward: true);
 
     /// <inheritdoc/>
-    public override MessageSet PreImage(MessageSet set)
-    {
-        var builder = new MessageSet.Builder();
-        foreach (var from in Channel.All)
-        {
-            foreach (var to in InForce[from].Members) Move(set, to, from, builder);
-        }
-        builder.AddSystem(set.SystemBits);
-        return builder.ToSet();
-    }
+    public override MessageSet PreImage(MessageSet set) => Through(set, forward: false);
 
     internal override CompiledStage Compile() => Channel.All.All(channel => InForce[channel].Count <= 1)
         ? TableStage.OfStatus(status => status >= 0xF0 ? status : InForce[Channel.FromIndex(status & 15)] is { Count: 1 } one ? status & 0xF0 | one.Members.First().Index : 0)
         : new Compiled(InForce);
+
+    private MessageSet Through(MessageSet set, bool forward)
+    {
+        var builder = new MessageSet.Builder();
+        foreach (var from in Channel.All)
+        {
+            foreach (var to in InForce[from].Members) Move(set, forward ? from : to, forward ? to : from, builder);
+        }
+        builder.AddSystem(set.SystemBits);
+        return builder.ToSet();
+    }
+
+    /// <summary>The message on each of the channels whose bits are set.</summary>
+    private static int FanOut(in MidiMessage message, uint targets, Span<MidiMessage> results)
+    {
+        var count = 0;
+        for (var left = targets; left != 0; left &= left - 1)
+            results[count++] = message.OnChannelIndex(BitOperations.TrailingZeroCount(left));
+        return count;
+    }
 
     private static void Move(MessageSet set, Channel from, Channel to, MessageSet.Builder builder)
     {
@@ -89,13 +87,7 @@ public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Sta
     {
         private readonly ushort[] _targets = [.. Channel.All.Select(channel => map[channel].Bits)];
 
-        internal override int Apply(in MidiMessage message, MidiTime now, int source, Span<MidiMessage> results)
-        {
-            if (!message.HasChannel) return Pass(message, results);
-            var count = 0;
-            for (var left = (uint)_targets[message.ChannelIndex]; left != 0; left &= left - 1)
-                results[count++] = message.OnChannelIndex(BitOperations.TrailingZeroCount(left));
-            return count;
-        }
+        internal override int Apply(in MidiMessage message, MidiTime now, int source, Span<MidiMessage> results) =>
+            message.HasChannel ? FanOut(message, _targets[message.ChannelIndex], results) : Pass(message, results);
     }
 }

@@ -82,7 +82,7 @@ internal sealed class TableStage : CompiledStage
     }
 
     /// <summary>Runs a message through in its place.</summary>
-    /// <returns>False if it is stopped.</returns>
+    /// <returns>False if it is stopped; it is then as it was.</returns>
     internal bool TryApply(ref MidiMessage message)
     {
         var status = _status[message.Status];

@@ -167,7 +167,21 @@ public sealed record ControllersStage : Stage
     }
 
     /// <inheritdoc/>
-    public override MessageSet Image(MessageSet set)
+    public override MessageSet Image(MessageSet set) => Through(set, (from, to, channel, builder) =>
+        AddValues(to, channel, _maps[from.Number]!.Image(ValuesOf(set, from, channel)), builder));
+
+    /// <inheritdoc/>
+    public override MessageSet PreImage(MessageSet set) => Through(set, (from, to, channel, builder) =>
+    {
+        var values = _maps[from.Number]!.PreImage(ValuesInto(set, to, channel));
+        if (from == Control.Bend) AddBends(channel, values, builder);
+        else AddValues(from, channel, values, builder);
+    });
+
+    internal override CompiledStage Compile() => new RuleStage(this);
+
+    /// <summary>What passes as it is, and what a function adds for each rule that changes something.</summary>
+    private MessageSet Through(MessageSet set, Action<Control, Control, int, MessageSet.Builder> addChanged)
     {
         var builder = MessageSet.Builder.From(set, MessageSet.ControlRow, MessageSet.BendRow);
         for (var channel = 0; channel < Channel.Count; channel++)
@@ -178,37 +192,11 @@ public sealed record ControllersStage : Stage
             {
                 if (rule.To is not { } to) continue;
                 if (to == rule.From && rule.KeepsValues) AddAsItIs(set, rule.From, channel, builder);
-                else AddValues(to, channel, _maps[rule.From.Number]!.Image(ValuesOf(set, rule.From, channel)), builder);
+                else addChanged(rule.From, to, channel, builder);
             }
         }
         return builder.ToSet();
     }
-
-    /// <inheritdoc/>
-    public override MessageSet PreImage(MessageSet set)
-    {
-        var builder = MessageSet.Builder.From(set, MessageSet.ControlRow, MessageSet.BendRow);
-        for (var channel = 0; channel < Channel.Count; channel++)
-        {
-            builder.ClearSingles(MessageSet.PressureSingle, channel);
-            AddUnruled(set, channel, builder);
-            foreach (var rule in Rules)
-            {
-                if (rule.To is not { } to) continue;
-                if (to == rule.From && rule.KeepsValues)
-                {
-                    AddAsItIs(set, rule.From, channel, builder);
-                    continue;
-                }
-                var values = _maps[rule.From.Number]!.PreImage(ValuesInto(set, to, channel));
-                if (rule.From == Control.Bend) AddBends(channel, values, builder);
-                else AddValues(rule.From, channel, values, builder);
-            }
-        }
-        return builder.ToSet();
-    }
-
-    internal override CompiledStage Compile() => new RuleStage(this);
 
     private static MidiMessage Make(Control control, int channel, int value)
     {

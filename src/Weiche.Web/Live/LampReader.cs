@@ -1,3 +1,4 @@
+using Weiche.Core.Midi;
 using Weiche.Core.Routing;
 using Weiche.Core.Studios;
 using Weiche.Ports.StandIns;
@@ -27,11 +28,12 @@ public sealed record LampFrame(
 /// <summary>What a stand-in holds.</summary>
 /// <param name="Device">The device's id.</param>
 /// <param name="Keys">The keys that sound.</param>
+/// <param name="Names">Their names.</param>
 /// <param name="Sustained">Whether its sustain pedal is down.</param>
 /// <param name="Bend">Its bend, −8192 to 8191.</param>
 /// <param name="Modulation">Its modulation, 0 to 127.</param>
 /// <param name="Program">Its program, 1 to 128.</param>
-public sealed record HearingFrame(int Device, int[] Keys, bool Sustained, int Bend, int Modulation, int Program);
+public sealed record HearingFrame(int Device, int[] Keys, string[] Names, bool Sustained, int Bend, int Modulation, int Program);
 
 /// <summary>
 /// Makes frames for one onlooker. However much ran since the last frame, a frame says each thing once, so a slow
@@ -91,7 +93,7 @@ internal sealed class LampReader
             if (_hearings.TryGetValue(id, out var seen) && seen == hearing.Version) continue;
             _hearings[id] = hearing.Version;
             hearings.Add(new HearingFrame(
-                id.Value, [.. hearing.Held.Select(held => held.Key)], hearing.Sustained, hearing.Bend, hearing.Modulation, hearing.Program));
+                id.Value, [.. hearing.Held.Select(held => held.Key)], [.. hearing.Held.Select(held => KeyName.Of(held.Key))], hearing.Sustained, hearing.Bend, hearing.Modulation, hearing.Program));
         }
         var quiet = ports.Count == 0 && routes.Count == 0 && stages.Count == 0 && hearings.Count == 0
             && version == _version && watch == _watch && background == _background && missing == _missing;

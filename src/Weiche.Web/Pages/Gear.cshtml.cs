@@ -158,19 +158,20 @@ public sealed class GearModel(StudioDesk desk, RawPlaces places) : PageModel
     /// <param name="file">The file.</param>
     public async Task<IActionResult> OnPostImportAsync(IFormFile? file)
     {
-        var result = await ReadAsync(file) is { } read ? read.Studio is { } studio ? desk.Apply(new ReplaceStudio(studio)) : EditResult.Refused("import", read.Problem!) : EditResult.Refused("import", "Choose a file first.");
+        var (studio, problem) = await ReadAsync(file);
+        var result = studio is null ? EditResult.Refused("import", problem) : desk.Apply(new ReplaceStudio(studio));
         Look(null, result.Problem);
         return Answer(result);
     }
 
-    private static async Task<(Studio? Studio, string? Problem)?> ReadAsync(IFormFile? file)
+    private static async Task<(Studio? Studio, string Problem)> ReadAsync(IFormFile? file)
     {
-        if (file is null) return null;
+        if (file is null) return (null, "Choose a file first.");
         if (file.Length > MaxStudioFile) return (null, $"{file.FileName} has {file.Length} bytes; a studio has at most {MaxStudioFile} here. ./weiche import takes larger ones.");
         using var reader = new StreamReader(file.OpenReadStream(), Encoding.UTF8);
         try
         {
-            return (StudioJson.Read(await reader.ReadToEndAsync()), null);
+            return (StudioJson.Read(await reader.ReadToEndAsync()), "");
         }
         catch (StudioFormatException exception)
         {

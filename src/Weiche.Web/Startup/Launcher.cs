@@ -49,7 +49,7 @@ internal static class Launcher
         }
         catch (IOException exception) when (exception.InnerException is Microsoft.AspNetCore.Connections.AddressInUseException)
         {
-            Console.Error.WriteLine($"Port {port} is taken by another program. Choose another with --port.");
+            Console.Error.WriteLine(Taken(port ?? WeicheSettings.UsualPort));
             return Failed;
         }
     }
@@ -58,12 +58,14 @@ internal static class Launcher
     {
         if (wanted is { } port)
         {
-            return IsFree(port) ? port : throw new StartException($"Port {port} is taken by another program. Choose another with --port.");
+            return IsFree(port) ? port : throw new StartException(Taken(port));
         }
         if (IsFree(WeicheSettings.UsualPort)) return WeicheSettings.UsualPort;
         Console.WriteLine($"Port {WeicheSettings.UsualPort} is taken by another program; taking a free one.");
         return 0;
     }
+
+    private static string Taken(int port) => $"Port {port} is taken by another program. Choose another with --port.";
 
     private static bool IsFree(int port)
     {

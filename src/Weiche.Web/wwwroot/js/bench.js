@@ -4,7 +4,6 @@
 const places = ["KeyZ", "KeyS", "KeyX", "KeyD", "KeyC", "KeyV", "KeyG", "KeyB", "KeyH", "KeyN", "KeyJ", "KeyM"];
 const usualVelocity = 96;
 const bendReach = 8191;
-const names = ["C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B"];
 const remembered = "weiche-bench";
 
 export function startBench(live) {
@@ -16,7 +15,6 @@ export function startBench(live) {
   const pointers = new Map();
   const typed = new Map();
 
-  const keyName = (key) => names[key % 12] + (Math.floor(key / 12) - 2);
   const keyboard = () => current?.querySelector(".keyboard");
   const device = () => Number(current.dataset.player);
 
@@ -192,7 +190,7 @@ export function startBench(live) {
   function hear(hearing) {
     const place = bench.querySelector(`[data-heard="${hearing.device}"]`);
     if (!place) return;
-    const keys = hearing.keys.map(keyName);
+    const keys = hearing.names;
     const sky = place.dataset.display === "true";
     place.classList.toggle("holding", keys.length > 0);
     place.querySelector("[data-held-keys]").textContent = keys.length > 0

@@ -75,14 +75,18 @@ internal static class Overload
 
         void Fetch(long now)
         {
-            while (engine.TryNextDestination(out var to))
-            {
-                for (var bytes = engine.PendingBytes(to, new MidiTime(now)); bytes.Length > 0; bytes = engine.PendingBytes(to, new MidiTime(now)))
-                {
-                    parser.Parse(bytes, ref counter);
-                    engine.Advance(to, bytes.Length);
-                }
-            }
+            var taker = new Taker(parser, counter);
+            engine.Drain(ref taker, new MidiTime(now));
+        }
+    }
+
+    private readonly struct Taker(StreamParser parser, Counter counter) : IByteTaker
+    {
+        public int Take(PortId destination, ReadOnlySpan<byte> bytes)
+        {
+            var sink = counter;
+            parser.Parse(bytes, ref sink);
+            return bytes.Length;
         }
     }
 

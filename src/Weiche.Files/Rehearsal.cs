@@ -106,16 +106,19 @@ public sealed class Rehearsal
         }
     }
 
+    private readonly struct Taker(Dictionary<PortId, Arrivals> arrivals, long now) : IByteTaker
+    {
+        public int Take(PortId destination, ReadOnlySpan<byte> bytes)
+        {
+            arrivals[destination].Take(bytes, now);
+            return bytes.Length;
+        }
+    }
+
     private void Fetch(long now)
     {
-        while (_engine.TryNextDestination(out var destination))
-        {
-            for (var bytes = _engine.PendingBytes(destination, new MidiTime(now)); bytes.Length > 0; bytes = _engine.PendingBytes(destination, new MidiTime(now)))
-            {
-                _arrivals[destination].Take(bytes, now);
-                _engine.Advance(destination, bytes.Length);
-            }
-        }
+        var taker = new Taker(_arrivals, now);
+        _engine.Drain(ref taker, new MidiTime(now));
         Loop(now);
     }
 

@@ -111,7 +111,8 @@ public sealed class Junction : IDisposable
     {
         lock (_gate)
         {
-            Flush(destination);
+            var sinks = new Sinks(_sinks);
+            _engine.Drain(destination, ref sinks, Clock.Now);
             Arm();
         }
     }
@@ -151,20 +152,14 @@ public sealed class Junction : IDisposable
 
     private void Flush()
     {
-        while (_engine.TryNextDestination(out var destination)) Flush(destination);
+        var sinks = new Sinks(_sinks);
+        _engine.Drain(ref sinks, Clock.Now);
         Arm();
     }
 
-    private void Flush(PortId destination)
+    private readonly struct Sinks(Dictionary<PortId, IByteSink> sinks) : IByteTaker
     {
-        var sink = _sinks.GetValueOrDefault(destination);
-        var now = Clock.Now;
-        for (var bytes = _engine.PendingBytes(destination, now); bytes.Length > 0; bytes = _engine.PendingBytes(destination, now))
-        {
-            // Bytes for a port that nothing is connected to are gone, as on a cable that hangs loose.
-            var sent = sink?.Send(bytes) ?? bytes.Length;
-            _engine.Advance(destination, sent);
-            if (sent < bytes.Length) return;
-        }
+        // Bytes for a port that nothing is connected to are gone, as on a cable that hangs loose.
+        public int Take(PortId destination, ReadOnlySpan<byte> bytes) => sinks.TryGetValue(destination, out var sink) ? sink.Send(bytes) : bytes.Length;
     }
 }

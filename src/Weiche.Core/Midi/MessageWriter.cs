@@ -1,3 +1,6 @@
+using System.Buffers.Binary;
+using System.Runtime.CompilerServices;
+
 namespace Weiche.Core.Midi;
 
 /// <summary>
@@ -16,6 +19,9 @@ public sealed class MessageWriter(SysExPool pool, bool useRunningStatus = true)
 
     /// <summary>The most bytes that a message other than a system exclusive takes.</summary>
     public const int MaxShortLength = 3;
+
+    /// <summary>The room that <see cref="WriteShort"/> needs.</summary>
+    internal const int ShortRoom = 4;
 
     /// <summary>How many bytes the message takes if it is written next.</summary>
     /// <param name="message">The message.</param>
@@ -44,24 +50,31 @@ public sealed class MessageWriter(SysExPool pool, bool useRunningStatus = true)
             _running = 0;
             return true;
         }
-        written = WriteShort(message, destination);
+        Span<byte> bytes = stackalloc byte[ShortRoom];
+        written = WriteShort(message, bytes);
+        bytes[..written].CopyTo(destination);
         return true;
     }
 
     /// <summary>Writes a message other than a system exclusive where there is room for it.</summary>
     /// <param name="message">The message.</param>
-    /// <param name="destination">Room for <see cref="MaxShortLength"/> bytes.</param>
+    /// <param name="destination">Room for <see cref="ShortRoom"/> bytes.</param>
     /// <returns>How many bytes were written.</returns>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     internal int WriteShort(in MidiMessage message, Span<byte> destination)
     {
-        var written = 0;
-        if (!LeavesStatusOut(message)) destination[written++] = message.Status;
-        var length = message.DataLength;
-        if (length >= 1) destination[written++] = message.Data1;
-        if (length >= 2) destination[written++] = message.Data2;
+        var bytes = message.Status | message.Data1 << 8 | message.Data2 << 16;
+        var length = message.DataLength + 1;
+        if (LeavesStatusOut(message))
+        {
+            bytes >>= 8;
+            length--;
+        }
+        // One store of four bytes: what is too much is overwritten by the next message or never looked at.
+        BinaryPrimitives.WriteInt32LittleEndian(destination, bytes);
         if (message.HasChannel) _running = message.Status;
         else if (!message.IsRealTime) _running = 0;
-        return written;
+        return length;
     }
 
     /// <summary>Forgets the running status: the next channel message is written with its status byte. To be called

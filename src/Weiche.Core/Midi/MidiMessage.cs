@@ -84,15 +84,10 @@ public readonly record struct MidiMessage
     /// <summary>The song position in MIDI beats (sixteenths), 0 to 16383.</summary>
     public int SongPositionValue => _data2 << 7 | _data1;
 
-    internal static int LengthOf(int status) => status switch
-    {
-        < 0xC0 => 2,
-        < 0xE0 => 1,
-        < 0xF0 => 2,
-        0xF1 or 0xF3 => 1,
-        0xF2 => 2,
-        _ => 0,
-    };
+    internal static int LengthOf(int status) => status < 0xF0 ? (status & 0xE0) == 0xC0 ? 1 : 2 : SystemLengths[status & 0x0F];
+
+    // By the lower half of a system status.
+    private static ReadOnlySpan<byte> SystemLengths => [0, 1, 2, 1, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0];
 
     /// <summary>Whether MIDI 1.0 gives this status byte a meaning as the start of a message.</summary>
     /// <param name="status">The byte asked for.</param>

@@ -1,3 +1,5 @@
+using System.Runtime.CompilerServices;
+
 namespace Weiche.Core.Midi;
 
 /// <summary>Takes messages one after the other.</summary>
@@ -55,6 +57,9 @@ public sealed class StreamParser(SysExPool pool)
     /// <summary>What has been seen so far.</summary>
     public ParserCounts Counts => new(_bytes, _messages, _thrown, _cut, _refused);
 
+    /// <summary>How many bytes were thrown away so far.</summary>
+    internal long ThrownBytes => _thrown;
+
     /// <summary>Whether a message has begun that is not whole yet.</summary>
     public bool IsInsideMessage => _have > 0 || _status == 0xF0 || (_status > 0xF0 && _needed > 0);
 
@@ -70,6 +75,7 @@ public sealed class StreamParser(SysExPool pool)
         {
             var value = bytes[i];
             if (value >= 0xF8) RealTime(value, ref sink);
+            else if (TryWhole(bytes[i..], ref sink)) i += _needed;
             else if (value >= 0x80) Status(value, ref sink);
             else if (_status == 0xF0) i += SysExData(bytes[i..]) - 1;
             else Data(value, ref sink);
@@ -85,6 +91,22 @@ public sealed class StreamParser(SysExPool pool)
         CutShort();
         _status = 0;
         _needed = 0;
+    }
+
+    /// <summary>The common case, a channel message whole in one piece: the same as what <see cref="Status"/> and
+    /// <see cref="Data"/> make of its bytes one by one.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    private bool TryWhole<TSink>(ReadOnlySpan<byte> bytes, ref TSink sink)
+        where TSink : IMessageSink, allows ref struct
+    {
+        var status = bytes[0];
+        if (status is < 0x80 or >= 0xF0 || bytes.Length < 3 || (_have | bytes[1] & 0x80) != 0 || _status >= 0xF0) return false;
+        var needed = MidiMessage.LengthOf(status);
+        if (needed == 2 && bytes[2] >= 0x80) return false;
+        _status = status;
+        _needed = needed;
+        Give(MidiMessage.Raw(status, bytes[1], needed == 2 ? bytes[2] : 0), ref sink);
+        return true;
     }
 
     private void RealTime<TSink>(byte value, ref TSink sink)

@@ -1,3 +1,4 @@
+using System.Runtime.CompilerServices;
 using Weiche.Core.Midi;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
@@ -9,8 +10,8 @@ namespace Weiche.Core.Routing;
 /// </summary>
 /// <remarks>
 /// <para>The engine is a plain object without threads, clock or I/O: its host calls it under one lock, says what
-/// time it is, and fetches the bytes that wait (<see cref="TryNextDestination"/>, <see cref="PendingBytes"/>,
-/// <see cref="Advance"/>). While messages run it allocates nothing.</para>
+/// time it is, and has the bytes that wait handed out (<see cref="Drain{TTaker}(ref TTaker, MidiTime)"/>). While messages
+/// run it allocates nothing.</para>
 /// <para><b>A note ends where it began.</b> The ledger holds each note-on and each pedal that went down; its end
 /// follows it there even if the route's stages were changed in between. A route that is switched off or removed,
 /// or whose port is switched off, ends at once what it holds. A key or pedal that two hold at one destination ends
@@ -30,6 +31,8 @@ public sealed class Engine
     private Outlet?[] _outlets = [];
     private int[] _dirty = [];
     private int _dirtyCount;
+    // For each route the last note-off whose note it holds, as the number of its run.
+    private long[] _ending = [];
     private (CompiledRoute Route, int Stage)[] _timed = [];
     private readonly long _wireLead;
     // Room for what a stage makes of a message, for each stage of a route.
@@ -81,6 +84,7 @@ public sealed class Engine
             Array.Resize(ref _sources, size);
             Array.Resize(ref _outlets, size);
             Array.Resize(ref _dirty, size);
+            Array.Resize(ref _ending, size);
             _ledger.MakeRoom(size);
         }
         foreach (var port in plan.Studio.Ports)
@@ -117,7 +121,7 @@ public sealed class Engine
         var sink = new SourceSink(this, state, now);
         state.Parser.Parse(bytes, ref sink);
         state.Meter.ByteCount += bytes.Length;
-        state.Meter.ThrownByteCount = state.Parser.Counts.ThrownBytes;
+        state.Meter.ThrownByteCount = state.Parser.ThrownBytes;
         state.LastByte = now.Microseconds;
         if (state.Parser.IsInsideMessage) _due = Math.Min(_due, now.Microseconds + SysExPatience);
     }
@@ -143,7 +147,7 @@ public sealed class Engine
             if (source.LastByte + SysExPatience <= now.Microseconds)
             {
                 source.Parser.Reset();
-                source.Meter.ThrownByteCount = source.Parser.Counts.ThrownBytes;
+                source.Meter.ThrownByteCount = source.Parser.ThrownBytes;
             }
             else
             {
@@ -188,38 +192,49 @@ public sealed class Engine
         }
     }
 
-    /// <summary>The next destination for which bytes wait, each once.</summary>
-    /// <param name="destination">The destination.</param>
-    /// <returns>False if there is none.</returns>
-    public bool TryNextDestination(out PortId destination)
+    /// <summary>Hands out the bytes that wait, to every destination whose wire is ready for them.</summary>
+    /// <typeparam name="TTaker">What takes them; a struct is called without a detour.</typeparam>
+    /// <param name="taker">Where they go. It must not call the engine.</param>
+    /// <param name="now">The time.</param>
+    public void Drain<TTaker>(ref TTaker taker, MidiTime now)
+        where TTaker : IByteTaker, allows ref struct
     {
         while (_dirtyCount > 0)
         {
             if (_outlets[_dirty[--_dirtyCount]] is not { } outlet) continue;
             outlet.IsDirty = false;
-            destination = outlet.Id;
-            return true;
+            Drain(outlet, ref taker, now);
         }
-        destination = default;
-        return false;
     }
 
-    /// <summary>The bytes that a destination gets next; empty if none wait or the wire is not ready for them. Valid until
-    /// the engine is called again.</summary>
-    /// <param name="destination">The destination.</param>
+    /// <summary>Hands out the bytes that wait for one destination, which has room again.</summary>
+    /// <typeparam name="TTaker">What takes them.</typeparam>
+    /// <param name="destination">The destination; nothing happens if it is not there.</param>
+    /// <param name="taker">Where they go. It must not call the engine.</param>
     /// <param name="now">The time.</param>
-    public ReadOnlySpan<byte> PendingBytes(PortId destination, MidiTime now)
+    public void Drain<TTaker>(PortId destination, ref TTaker taker, MidiTime now)
+        where TTaker : IByteTaker, allows ref struct
     {
-        if ((uint)destination.Value >= (uint)_outlets.Length || _outlets[destination.Value] is not { } outlet) return [];
-        var bytes = outlet.Pending(now);
-        if (bytes.Length == 0) _due = Math.Min(_due, outlet.Due);
-        return bytes;
+        if ((uint)destination.Value < (uint)_outlets.Length && _outlets[destination.Value] is { } outlet) Drain(outlet, ref taker, now);
     }
 
-    /// <summary>Says that the first of the pending bytes have gone out.</summary>
-    /// <param name="destination">The destination.</param>
-    /// <param name="bytes">How many.</param>
-    public void Advance(PortId destination, int bytes) => _outlets[destination.Value]!.Advance(bytes);
+    private void Drain<TTaker>(Outlet outlet, ref TTaker taker, MidiTime now)
+        where TTaker : IByteTaker, allows ref struct
+    {
+        while (outlet.HasPending)
+        {
+            var bytes = outlet.Pending(now);
+            if (bytes.Length == 0)
+            {
+                // The wire is busy.
+                _due = Math.Min(_due, outlet.Due);
+                return;
+            }
+            var taken = taker.Take(outlet.Id, bytes);
+            outlet.Advance(taken);
+            if (taken < bytes.Length) return;
+        }
+    }
 
     private void Route(SourceState source, in MidiMessage message, MidiTime now)
     {
@@ -272,51 +287,49 @@ public sealed class Engine
         if (run.Message.IsNoteOn)
         {
             down |= bit;
+            run.HeldNothing = !_ledger.HoldsAny(run.Source, run.Origin);
             return;
         }
-        run.EndsNote = (down & bit) != 0 || _ledger.HoldsAny(run.Source, run.Origin);
+        run.EndsNote = _ledger.TryStampRoutes(run.Source, run.Origin, _ending, run.Number) || (down & bit) != 0;
         down &= ~bit;
     }
 
     private void Step(CompiledRoute route, int stage, MidiMessage message, ref Run run)
     {
         var stages = route.Stages;
-        for (; stage < stages.Length; stage++)
+        while (stage < stages.Length)
         {
-            var meter = route.Meter.StageMeters[stage];
-            meter.InCount++;
-            var results = default(Span<MidiMessage>);
-            var count = 0;
-            if (stages[stage] is TableStage table)
+            if (route.Tables[stage] is { } table)
             {
-                if (table.TryApply(ref message))
+                if (!table.TryApply(ref message))
                 {
-                    meter.OutCount++;
-                    continue;
+                    StopWithin(route, stage, message, run);
+                    return;
                 }
+                route.Meter.StageMeters[stage].ThroughCount++;
+                stage = route.Ends[stage];
+                continue;
             }
-            else
-            {
-                results = _results.AsSpan(stage * Stage.MaxFanOut, Stage.MaxFanOut);
-                count = stages[stage].Apply(message, run.Time, run.Source, results);
-            }
+            var meter = route.Meter.StageMeters[stage];
+            var results = _results.AsSpan(stage * Stage.MaxFanOut, Stage.MaxFanOut);
+            var count = stages[stage].Apply(message, run.Time, run.Source, results);
+            meter.InCount++;
             meter.OutCount += count;
             if (count == 0)
             {
-                meter.StoppedCount++;
-                if (run.Background) meter.StoppedBackgroundCount++;
                 // A stage that keeps messages for later has taken this one.
                 if (stages[stage].KeepsTime)
                 {
                     run.CameThrough = true;
                     _due = Math.Min(_due, stages[stage].NextDue);
                 }
-                Write(TapEvent.Stopped, run, message, route.Destination, route.Id, stage);
+                Stop(route, stage, message, run);
                 return;
             }
+            stage++;
             if (count > 1)
             {
-                for (var i = 0; i < count; i++) Step(route, stage + 1, results[i], ref run);
+                for (var i = 0; i < count; i++) Step(route, stage, results[i], ref run);
                 return;
             }
             message = results[0];
@@ -325,6 +338,28 @@ public sealed class Engine
         Deliver(route, message, ref run);
     }
 
+    /// <summary>Runs a message that will be stopped through tables one by one, to learn which of them stops it.</summary>
+    private void StopWithin(CompiledRoute route, int stage, MidiMessage message, in Run run)
+    {
+        for (; ; stage++)
+        {
+            var meter = route.Meter.StageMeters[stage];
+            meter.InCount++;
+            if (!((TableStage)route.Stages[stage]).TryApply(ref message)) break;
+            meter.OutCount++;
+        }
+        Stop(route, stage, message, run);
+    }
+
+    private void Stop(CompiledRoute route, int stage, in MidiMessage message, in Run run)
+    {
+        var meter = route.Meter.StageMeters[stage];
+        meter.StoppedCount++;
+        if (run.Background) meter.StoppedBackgroundCount++;
+        Write(TapEvent.Stopped, run, message, route.Destination, route.Id, stage);
+    }
+
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void Deliver(CompiledRoute route, in MidiMessage message, ref Run run)
     {
         var outlet = _outlets[route.Destination]!;
@@ -349,13 +384,13 @@ public sealed class Engine
         if (run.EndsNote)
         {
             // What this ends is in the ledger and goes out from there. Through this route, perhaps, nothing began.
-            if (!_ledger.HoldsThrough(run.Source, run.Origin, route.Id)) Write(TapEvent.NotBegunHere, run, message, route.Destination, route.Id);
+            if (_ending[route.Id] != run.Number) Write(TapEvent.NotBegunHere, run, message, route.Destination, route.Id);
             return false;
         }
-        _ = Held.TryOrigin(message, out var sounding);
+        var sounding = Held.OfNote(message);
         if (message.IsNoteOn)
         {
-            if (!_ledger.TryEnter(run.Source, run.Origin, route.Id, route.Destination, sounding, run.Number))
+            if (!_ledger.TryEnter(run.Source, run.Origin, route.Id, route.Destination, sounding, run.Number, run.HeldNothing))
             {
                 Refuse(outlet, route, message, run);
                 return false;
@@ -408,6 +443,7 @@ public sealed class Engine
         Write(TapEvent.Refused, run, message, route.Destination, route.Id);
     }
 
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void Send(Outlet outlet, int route, RouteMeter? meter, in MidiMessage message, in Run run)
     {
         outlet.Enqueue(message, run.Source, run.Time);
@@ -447,6 +483,7 @@ public sealed class Engine
         MarkDirty(outlet);
     }
 
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void MarkDirty(Outlet outlet)
     {
         if (outlet.IsDirty) return;
@@ -454,6 +491,7 @@ public sealed class Engine
         _dirty[_dirtyCount++] = outlet.Id.Value;
     }
 
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void Write(TapEvent what, in Run run, in MidiMessage message, int port, int route, int stage = 0)
     {
         if (run.Background || run.Quiet) return;
@@ -461,6 +499,7 @@ public sealed class Engine
         if (what == TapEvent.Came && message.SysExHandle != 0) RecordExclusive(message);
     }
 
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void Record(TapEvent what, long number, in MidiMessage message, int port, int route, int stage)
     {
         ref var record = ref Tap.Next();
@@ -527,6 +566,9 @@ public sealed class Engine
 
         /// <summary>Whether this is the note-off of a note whose beginning was seen.</summary>
         internal bool EndsNote;
+
+        /// <summary>Whether this is the note-on of a key that held nothing before.</summary>
+        internal bool HeldNothing;
 
         /// <summary>Whether anything came through the route that it runs through.</summary>
         internal bool CameThrough;

@@ -69,23 +69,35 @@ internal sealed class Ledger
     /// <summary>Whether anything this source's key or pedal started is still held.</summary>
     internal bool HoldsAny(int source, int origin) => _heads[source]![origin] != None;
 
-    /// <summary>Whether this source's key or pedal holds something through this route.</summary>
-    internal bool HoldsThrough(int source, int origin, int route)
+    /// <summary>Marks every route through which this source's key or pedal holds something.</summary>
+    /// <param name="source">The source.</param>
+    /// <param name="origin">The key or pedal.</param>
+    /// <param name="routes">The marks, by the route's id.</param>
+    /// <param name="stamp">The mark.</param>
+    /// <returns>Whether anything is held.</returns>
+    internal bool TryStampRoutes(int source, int origin, long[] routes, long stamp)
     {
-        for (var i = _heads[source]![origin]; i != None; i = _entries[i].Next)
-        {
-            if (_entries[i].Route == route) return true;
-        }
-        return false;
+        var first = _heads[source]![origin];
+        for (var i = first; i != None; i = _entries[i].Next) routes[_entries[i].Route] = stamp;
+        return first != None;
     }
 
     /// <summary>Enters that a source's key or pedal holds something at a destination. What it holds already it holds on.</summary>
+    /// <param name="source">The source.</param>
+    /// <param name="origin">Its key or pedal.</param>
+    /// <param name="route">The route it holds through.</param>
+    /// <param name="destination">The destination.</param>
+    /// <param name="sounding">What is held there.</param>
+    /// <param name="run">The message it holds with.</param>
+    /// <param name="heldNothing">Whether it held nothing when this message came: what is there of this route then stands
+    /// in front.</param>
     /// <returns>False if the ledger is full.</returns>
-    internal bool TryEnter(int source, int origin, int route, int destination, int sounding, long run)
+    internal bool TryEnter(int source, int origin, int route, int destination, int sounding, long run, bool heldNothing = false)
     {
         for (var i = _heads[source]![origin]; i != None; i = _entries[i].Next)
         {
             ref var entry = ref _entries[i];
+            if (heldNothing && entry.Route != route) break;
             if (entry.Route != route || entry.Destination != destination || entry.Sounding != sounding) continue;
             entry.Run = run;
             return true;
@@ -253,6 +265,9 @@ internal static class Held
         held = message.ChannelIndex * Items + item;
         return item != NoItem;
     }
+
+    /// <summary>The number of the key that a note plays.</summary>
+    internal static int OfNote(in MidiMessage note) => note.ChannelIndex * Items + note.Data1;
 
     /// <summary>Whether this is one of the three pedals that are held: sustain, sostenuto, soft.</summary>
     internal static bool IsPedal(in MidiMessage message) => (message.Status & 0xF0) == 0xB0 && message.Data1 is 64 or 66 or 67;

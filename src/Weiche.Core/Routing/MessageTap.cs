@@ -1,3 +1,4 @@
+using System.Runtime.CompilerServices;
 using Weiche.Core.Midi;
 
 namespace Weiche.Core.Routing;
@@ -96,6 +97,7 @@ public sealed class MessageTap
     public long Published => Volatile.Read(ref _published);
 
     /// <summary>The place of the next record, to be filled in; <see cref="Written"/> says that it is.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     internal ref TapRecord Next() => ref _ring[_written & (_ring.Length - 1)];
 
     // The count goes up before the next slot is overwritten: a reader that sees it knows what may be torn.

@@ -44,7 +44,25 @@ public sealed class RouteMeter
     internal long PassedBackgroundCount;
     internal readonly StageMeter[] StageMeters;
 
-    internal RouteMeter(int stages) => StageMeters = [.. Enumerable.Range(0, stages).Select(_ => new StageMeter())];
+    /// <summary>A meter.</summary>
+    /// <param name="firsts">For each stage the first of those it is run together with; itself if it is run alone.</param>
+    internal RouteMeter(ReadOnlySpan<int> firsts)
+    {
+        StageMeters = new StageMeter[firsts.Length];
+        for (var i = 0; i < firsts.Length; i++) StageMeters[i] = new StageMeter(firsts[i] < i ? StageMeters[firsts[i]] : null);
+    }
+
+    /// <summary>Whether the stages are run together in the same way.</summary>
+    /// <param name="firsts">As in the constructor.</param>
+    internal bool IsFor(ReadOnlySpan<int> firsts)
+    {
+        if (firsts.Length != StageMeters.Length) return false;
+        for (var i = 0; i < firsts.Length; i++)
+        {
+            if (!StageMeters[i].IsLedBy(StageMeters[firsts[i]])) return false;
+        }
+        return true;
+    }
 
     /// <summary>Messages delivered, background included.</summary>
     public long Passed => Volatile.Read(ref PassedCount);
@@ -57,22 +75,37 @@ public sealed class RouteMeter
 }
 
 /// <summary>What has gone through one stage.</summary>
+/// <remarks>Stages that the engine runs together count what comes through all of them once, in the meter of the first.</remarks>
 public sealed class StageMeter
 {
+    private readonly StageMeter _first;
+
+    internal StageMeter(StageMeter? first) => _first = first ?? this;
+
+    internal bool IsLedBy(StageMeter first) => _first == first;
+
     internal long InCount;
     internal long OutCount;
+    internal long ThroughCount;
     internal long StoppedCount;
     internal long StoppedBackgroundCount;
 
     /// <summary>Messages that came to the stage.</summary>
-    public long In => Volatile.Read(ref InCount);
+    public long In => Volatile.Read(ref InCount) + Volatile.Read(ref _first.ThroughCount);
 
     /// <summary>Messages that went on.</summary>
-    public long Out => Volatile.Read(ref OutCount);
+    public long Out => Volatile.Read(ref OutCount) + Volatile.Read(ref _first.ThroughCount);
 
     /// <summary>Messages that went no further, background included.</summary>
     public long Stopped => Volatile.Read(ref StoppedCount);
 
     /// <summary>Clock and active sensing that went no further.</summary>
     public long StoppedBackground => Volatile.Read(ref StoppedBackgroundCount);
+
+    /// <summary>Begins with the figures of another. Before the engine knows of it.</summary>
+    internal void GoOnFrom(StageMeter other)
+    {
+        (InCount, OutCount) = (other.In, other.Out);
+        (StoppedCount, StoppedBackgroundCount) = (other.Stopped, other.StoppedBackground);
+    }
 }

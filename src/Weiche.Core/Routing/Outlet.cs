@@ -133,10 +133,9 @@ internal sealed class Outlet
     internal void Enqueue(in MidiMessage message, int source, MidiTime now)
     {
         Meter.MessageCount++;
-        var busy = _thins && (_byteTime > 0 ? IsWireBusy(now) : _start < _end);
         if (message.IsRealTime)
         {
-            EnqueueRealTime(message, busy);
+            EnqueueRealTime(message, IsBusy(now));
             return;
         }
         var slot = None;
@@ -154,7 +153,7 @@ internal sealed class Outlet
             if (Thinnable.TrySlot(message, _fineSeen[channel], out var found))
             {
                 slot = found;
-                if (busy) LeaveOutOlder(slot, channel);
+                if (IsBusy(now)) LeaveOutOlder(slot, channel);
             }
             else if (message.Kind is MessageKind.Note or MessageKind.ProgramChange)
             {
@@ -164,15 +163,15 @@ internal sealed class Outlet
         Append(message, slot);
     }
 
+    /// <summary>Whether anything waits, for the wire or for whoever takes the bytes.</summary>
+    internal bool HasPending => _start < _end || !IsEmpty;
+
     /// <summary>The bytes that go out next; empty when nothing waits or the wire is not ready for it.</summary>
     /// <param name="now">The time.</param>
     internal ReadOnlySpan<byte> Pending(MidiTime now)
     {
         if (_start == _end)
         {
-            _start = 0;
-            _end = 0;
-            if (IsEmpty) return [];
             while (TryFill(now))
             {
                 // One piece after the other, as long as there is room and the wire is ready.
@@ -186,6 +185,7 @@ internal sealed class Outlet
     {
         _start += bytes;
         Meter.ByteCount += bytes;
+        if (_start == _end) _start = _end = 0;
     }
 
     /// <summary>Throws away what waits. For a port that is gone.</summary>
@@ -289,9 +289,12 @@ internal sealed class Outlet
     /// <summary>Whether nothing waits; bytes that are ready to go out do not count.</summary>
     private bool IsEmpty => (_count | _realTimeCount | _sysEx.Status) == 0;
 
-    private bool HasRoomForBytes => _end <= _bytes.Length - MessageWriter.MaxShortLength;
+    private bool HasRoomForBytes => _end <= _bytes.Length - MessageWriter.ShortRoom;
 
     private bool IsWireBusy(MidiTime now) => _byteTime > 0 && _wireFree - _lead > now.Microseconds;
+
+    /// <summary>Whether what is superfluous is left out now.</summary>
+    private bool IsBusy(MidiTime now) => _thins && (_byteTime > 0 ? IsWireBusy(now) : _start < _end);
 
     private bool IsIdle(MidiTime now) => IsEmpty && HasRoomForBytes && !IsWireBusy(now);
 
@@ -303,7 +306,7 @@ internal sealed class Outlet
 
     private void Write(in MidiMessage message, MidiTime now)
     {
-        var written = _writer.WriteShort(message, _bytes.AsSpan(_end, MessageWriter.MaxShortLength));
+        var written = _writer.WriteShort(message, _bytes.AsSpan(_end));
         _end += written;
         TakeUpWire(now, written);
     }

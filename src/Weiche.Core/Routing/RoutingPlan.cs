@@ -50,7 +50,7 @@ public sealed class RoutingPlan
         foreach (var route in studio.Routes)
         {
             var takesPart = route.On && (!anySolo || route.Solo);
-            var compiled = new CompiledRoute(route, takesPart && studio.FindPort(route.To)!.Value.Port.On, MeterFor(route, previous));
+            var compiled = new CompiledRoute(route, takesPart && studio.FindPort(route.To)!.Value.Port.On, previous);
             byRoute[route.Id.Value] = compiled;
             if (!takesPart) continue;
             foreach (var source in studio.SourcesOf(route)) (lists[source.Id.Value] ??= []).Add(compiled);
@@ -71,26 +71,53 @@ public sealed class RoutingPlan
 
     /// <summary>Every compiled route.</summary>
     internal IEnumerable<CompiledRoute> AllRoutes => _byRoute.OfType<CompiledRoute>();
-
-    private static RouteMeter MeterFor(Route route, RoutingPlan? previous)
-    {
-        if (previous?.Meter(route.Id) is { } meter)
-        {
-            var before = previous.Studio.FindRoute(route.Id)!.Stages;
-            if (before.Select(stage => stage.GetType()).SequenceEqual(route.Stages.Select(stage => stage.GetType()))) return meter;
-            return new RouteMeter(route.Stages.Length) { PassedCount = meter.Passed, PassedBackgroundCount = meter.PassedBackground };
-        }
-        return new RouteMeter(route.Stages.Length);
-    }
 }
 
 /// <summary>A route in the form that the engine runs.</summary>
-internal sealed class CompiledRoute(Route route, bool isLive, RouteMeter meter)
+internal sealed class CompiledRoute
 {
-    internal readonly int Id = route.Id.Value;
-    internal readonly int Destination = route.To.Value;
-    internal readonly bool IsLive = isLive;
-    internal readonly bool Diverts = route.Divert;
-    internal readonly CompiledStage[] Stages = [.. route.Stages.Select(stage => stage.Compile())];
-    internal readonly RouteMeter Meter = meter;
+    internal readonly int Id;
+    internal readonly int Destination;
+    internal readonly bool IsLive;
+    internal readonly bool Diverts;
+    internal readonly CompiledStage[] Stages;
+
+    /// <summary>Tables that stand side by side are one: at the first of them the table that does what all of them do;
+    /// null elsewhere.</summary>
+    internal readonly TableStage?[] Tables;
+
+    /// <summary>The stage after those that <see cref="Tables"/> does together.</summary>
+    internal readonly int[] Ends;
+
+    internal readonly RouteMeter Meter;
+
+    internal CompiledRoute(Route route, bool isLive, RoutingPlan? previous)
+    {
+        Id = route.Id.Value;
+        Destination = route.To.Value;
+        IsLive = isLive;
+        Diverts = route.Divert;
+        Stages = [.. route.Stages.Select(stage => stage.Compile())];
+        Tables = new TableStage?[Stages.Length];
+        Ends = new int[Stages.Length];
+        Span<int> firsts = stackalloc int[Stages.Length];
+        for (var i = 0; i < Stages.Length; i++)
+        {
+            firsts[i] = i > 0 && Stages[i] is TableStage && Stages[i - 1] is TableStage ? firsts[i - 1] : i;
+            if (Stages[i] is not TableStage table) continue;
+            Tables[firsts[i]] = Tables[firsts[i]] is { } before ? before.Then(table) : table;
+            Ends[firsts[i]] = i + 1;
+        }
+        Meter = MeterFor(route, firsts, previous);
+    }
+
+    private static RouteMeter MeterFor(Route route, ReadOnlySpan<int> firsts, RoutingPlan? previous)
+    {
+        if (previous?.Meter(route.Id) is not { } before) return new RouteMeter(firsts);
+        var sameStages = previous.Studio.FindRoute(route.Id)!.Stages.Select(stage => stage.GetType()).SequenceEqual(route.Stages.Select(stage => stage.GetType()));
+        if (sameStages && before.IsFor(firsts)) return before;
+        var meter = new RouteMeter(firsts) { PassedCount = before.Passed, PassedBackgroundCount = before.PassedBackground };
+        for (var i = 0; sameStages && i < firsts.Length; i++) meter.StageMeters[i].GoOnFrom(before.StageMeters[i]);
+        return meter;
+    }
 }

@@ -1,3 +1,4 @@
+using System.Runtime.CompilerServices;
 using Weiche.Core.Midi;
 
 namespace Weiche.Core.Stages;
@@ -81,8 +82,24 @@ internal sealed class TableStage : CompiledStage
         return stage;
     }
 
+    /// <summary>The table that does what this one does and then another.</summary>
+    internal TableStage Then(TableStage next) => new()
+    {
+        _status = Then(_status, next._status, 0),
+        _keys = Then(_keys, next._keys, Stopped),
+        _velocities = Then(_velocities, next._velocities, Stopped),
+    };
+
+    private static byte[] Then(byte[] first, byte[] next, byte stopped)
+    {
+        if (first == AsItIs) return next;
+        if (next == AsItIs) return first;
+        return Array.ConvertAll(first, value => value == stopped ? stopped : next[value]);
+    }
+
     /// <summary>Runs a message through in its place.</summary>
     /// <returns>False if it is stopped; it is then as it was.</returns>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     internal bool TryApply(ref MidiMessage message)
     {
         var status = _status[message.Status];

@@ -162,14 +162,8 @@ public class EngineTests
         var pool = new SysExPool();
         var parser = new StreamParser(pool);
         var sink = new Sounding(rig);
-        while (engine.TryNextDestination(out var to))
-        {
-            for (var bytes = engine.PendingBytes(to, new MidiTime(30_000)); bytes.Length > 0; bytes = engine.PendingBytes(to, new MidiTime(30_000)))
-            {
-                parser.Parse(bytes, ref sink);
-                engine.Advance(to, bytes.Length);
-            }
-        }
+        var taker = new Taken(bytes => parser.Parse(bytes, ref sink));
+        engine.Drain(ref taker, new MidiTime(30_000));
         Assert.NotEmpty(rig);
         Assert.All(rig.Values, velocity => Assert.Equal(0, velocity));
     }
@@ -231,17 +225,14 @@ public class EngineTests
             .Lay("keys", "b", NoNotes);
         var engine = new Engine(RoutingPlan.Compile(studio));
         var from = studio.From("keys");
+        var taker = new Taken(_ => { });
         byte[] bytes = [0x90, 60, 100, 64, 100, 0xF8, 0xB0, 64, 127, 0xF0, 1, 2, 3, 0xF7, 0x80, 60, 0, 64, 0, 0xB0, 64, 0];
         Assert.Equal(0, Allocations.Of(() =>
         {
             for (var i = 0; i < 10_000; i++)
             {
                 engine.Receive(from, bytes, new MidiTime(i));
-                while (engine.TryNextDestination(out var to))
-                {
-                    for (var pending = engine.PendingBytes(to, new MidiTime(30_000)); pending.Length > 0; pending = engine.PendingBytes(to, new MidiTime(30_000)))
-                        engine.Advance(to, pending.Length);
-                }
+                engine.Drain(ref taker, new MidiTime(30_000));
             }
         }));
     }

@@ -92,19 +92,13 @@ public class MergeTests
         var engine = new Engine(RoutingPlan.Compile(Din()));
         var studio = engine.Plan.Studio;
         var raw = new List<byte>();
+        var taker = new Taken(bytes => raw.AddRange(bytes));
         engine.Receive(studio.From("x"), [0xF0, .. Enumerable.Repeat((byte)5, 60), 0xF7], new MidiTime(0));
         for (var now = 0L; now < 200_000; now = Math.Min(engine.NextDue, 200_000))
         {
             engine.Tick(new MidiTime(now));
             if (now is > 3_000 and < 6_000) engine.Receive(studio.From("y"), [0xF8, 0x90, 60, 100], new MidiTime(now));
-            while (engine.TryNextDestination(out var to))
-            {
-                for (var bytes = engine.PendingBytes(to, new MidiTime(now)); bytes.Length > 0; bytes = engine.PendingBytes(to, new MidiTime(now)))
-                {
-                    raw.AddRange(bytes);
-                    engine.Advance(to, bytes.Length);
-                }
-            }
+            engine.Drain(ref taker, new MidiTime(now));
         }
         var start = raw.IndexOf(0xF0);
         var end = raw.IndexOf(0xF7);

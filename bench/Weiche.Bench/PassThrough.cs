@@ -11,28 +11,35 @@ internal sealed class PassThrough : IDisposable
 {
     private readonly string _folder = Directory.CreateTempSubdirectory("weiche-bench-").FullName;
 
+    private int _pipes;
+
     public void Dispose() => Directory.Delete(_folder, recursive: true);
 
-    /// <summary>Through Weiche, while onlookers read the tap and the meters as three pages would.</summary>
+    /// <summary>Through Weiche, while onlookers read the tap and the meters as pages would.</summary>
     internal double[] Weiche(int messages, int pages)
     {
         var (input, output) = Pipes("weiche");
-        var studio = Apply(Apply(Studio.Empty("Bench"), new AddRawDevice("in", input, true, false)), new AddRawDevice("out", output, false, true));
-        studio = Apply(studio, new LayRoute(studio.Sources.First().Id, studio.Destinations.First().Id));
-        using var junction = new Junction(studio, new StudioClock(TimeProvider.System));
+        using var junction = Between(input, output);
+        var studio = junction.Plan.Studio;
         using var from = new RawWire(junction, input, studio.Sources.First().Id, null, TimeProvider.System);
         using var to = new RawWire(junction, output, null, studio.Destinations.First().Id, TimeProvider.System);
-        using var stop = new CancellationTokenSource();
-        for (var page = 0; page < pages; page++) _ = LookOnAsync(junction, stop.Token);
-        var times = Play(input, output, messages, () => SpinWait.SpinUntil(() => from.Presence.Present && to.Presence.Present));
-        stop.Cancel();
-        return times;
+        using var onlookers = new Onlookers(junction, pages);
+        return Play(input, output, messages, () => SpinWait.SpinUntil(() => from.Presence.Present && to.Presence.Present));
     }
 
-    /// <summary>Through a thread that reads one pipe and writes the other.</summary>
-    internal double[] BarePump(int messages)
+    private static Junction Between(string input, string output)
+    {
+        var studio = Apply(Apply(Studio.Empty("Bench"), new AddRawDevice("in", input, true, false)), new AddRawDevice("out", output, false, true));
+        studio = Apply(studio, new LayRoute(studio.Sources.First().Id, studio.Destinations.First().Id));
+        return new Junction(studio, new StudioClock(TimeProvider.System));
+    }
+
+    /// <summary>Through a thread that reads one pipe and writes the other, while as many onlookers read an idle junction.</summary>
+    internal double[] BarePump(int messages, int pages)
     {
         var (input, output) = Pipes("pump");
+        using var idle = Between(input, output);
+        using var onlookers = new Onlookers(idle, pages);
         var pump = new Thread(() =>
         {
             using var reader = new FileStream(input, FileMode.Open, FileAccess.Read, FileShare.ReadWrite, 0);
@@ -45,10 +52,12 @@ internal sealed class PassThrough : IDisposable
         return Play(input, output, messages, () => { });
     }
 
-    /// <summary>Through cat.</summary>
-    internal double[] Cat(int messages)
+    /// <summary>Through cat, with the same onlookers.</summary>
+    internal double[] Cat(int messages, int pages)
     {
         var (input, output) = Pipes("cat");
+        using var idle = Between(input, output);
+        using var onlookers = new Onlookers(idle, pages);
         using var cat = Process.Start(new ProcessStartInfo("/bin/sh") { ArgumentList = { "-c", $"exec cat '{input}' > '{output}'" } })!;
         var times = Play(input, output, messages, () => { });
         cat.WaitForExit();
@@ -90,33 +99,21 @@ internal sealed class PassThrough : IDisposable
         return times[Math.Min(100, messages / 10)..];
     }
 
-    private static async Task LookOnAsync(Junction junction, CancellationToken stop)
-    {
-        var records = new Weiche.Core.Routing.TapRecord[4096];
-        var from = 0L;
-        using var timer = new PeriodicTimer(TimeSpan.FromMilliseconds(34));
-        try
-        {
-            while (await timer.WaitForNextTickAsync(stop).ConfigureAwait(false))
-            {
-                junction.Tap.Read(ref from, records, out _);
-                foreach (var port in junction.Plan.Studio.Ports) _ = junction.Plan.Meter(port.Id)!.Messages;
-            }
-        }
-        catch (OperationCanceledException)
-        {
-            // The bench is over.
-        }
-    }
-
     private (string Input, string Output) Pipes(string name)
     {
-        var (input, output) = (Path.Combine(_folder, name + "-in"), Path.Combine(_folder, name + "-out"));
-        if (MakePipe(input, 0b110_000_000) != 0 || MakePipe(output, 0b110_000_000) != 0) throw new IOException("A named pipe could not be made.");
-        return (input, output);
+        _pipes++;
+        return (MakePipe(_folder, $"{name}-in-{_pipes}"), MakePipe(_folder, $"{name}-out-{_pipes}"));
     }
 
-    private static Studio Apply(Studio studio, StudioEdit edit) => edit.Apply(studio).Studio ?? throw new InvalidOperationException(edit.Title(studio));
+    /// <summary>Makes a named pipe.</summary>
+    internal static string MakePipe(string folder, string name)
+    {
+        var path = Path.Combine(folder, name);
+        if (MakePipe(path, 0b110_000_000) != 0) throw new IOException("A named pipe could not be made.");
+        return path;
+    }
+
+    internal static Studio Apply(Studio studio, StudioEdit edit) => edit.Apply(studio).Studio ?? throw new InvalidOperationException(edit.Title(studio));
 
     [DllImport("libc", EntryPoint = "mkfifo", SetLastError = true)]
     private static extern int MakePipe([MarshalAs(UnmanagedType.LPUTF8Str)] string path, uint mode);

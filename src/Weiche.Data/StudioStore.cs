@@ -70,16 +70,42 @@ public sealed class StudioStore : IDisposable
         return new StudioStore(file, null, options);
     }
 
+    /// <summary>The studio with this key, or null.</summary>
+    /// <param name="id">The key.</param>
+    /// <exception cref="StoreException">The database cannot be read.</exception>
+    public StoredStudio? Find(int id) => Guarded(context =>
+        context.Studios.AsNoTracking().FirstOrDefault(row => row.Id == id) is { } studio ? Read(context, studio) : null);
+
     /// <summary>The studio of this name, or null.</summary>
     /// <param name="name">The name, without regard to case.</param>
     /// <exception cref="StoreException">The database cannot be read.</exception>
     public StoredStudio? Find(string name) => Guarded(context =>
     {
         var studio = context.Studios.AsNoTracking().AsEnumerable().FirstOrDefault(row => string.Equals(row.Name, name, StringComparison.OrdinalIgnoreCase));
-        if (studio is null) return null;
+        return studio is null ? null : Read(context, studio);
+    });
+
+    private static StoredStudio Read(WeicheContext context, StudioRow studio)
+    {
         var version = context.Versions.AsNoTracking().Single(row => row.StudioId == studio.Id && row.Version == studio.CurrentVersion);
         return new StoredStudio(studio.Id, studio.Name, version.Version, version.Document);
-    });
+    }
+
+    /// <summary>The studios, by key and name, in the order in which they were added.</summary>
+    /// <exception cref="StoreException">The database cannot be read.</exception>
+    public IReadOnlyList<(int Id, string Name)> All() => Guarded(context =>
+        context.Studios.AsNoTracking().OrderBy(row => row.Id).AsEnumerable().Select(row => (row.Id, row.Name)).ToList());
+
+    /// <summary>Writes down that a studio was opened, so that it is the one opened next time.</summary>
+    /// <param name="id">The studio's key.</param>
+    /// <param name="at">When, UTC.</param>
+    /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
+    public void Opened(int id, DateTime at) => Guarded(context => context.Studios.Where(row => row.Id == id).ExecuteUpdate(set => set.SetProperty(row => row.OpenedAt, at)));
+
+    /// <summary>Removes a studio with all its versions.</summary>
+    /// <param name="id">The studio's key.</param>
+    /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
+    public void Remove(int id) => Guarded(context => context.Studios.Where(row => row.Id == id).ExecuteDelete());
 
     /// <summary>The names of the studios, in the order in which they were added.</summary>
     /// <exception cref="StoreException">The database cannot be read.</exception>
@@ -91,8 +117,8 @@ public sealed class StudioStore : IDisposable
     {
         var current = context.Studios.AsNoTracking()
             .Join(context.Versions, studio => new { StudioId = studio.Id, Version = studio.CurrentVersion }, version => new { version.StudioId, version.Version },
-                (studio, version) => new { studio.Id, studio.Name, version.Version, version.Document, version.At })
-            .OrderByDescending(row => row.At).ThenBy(row => row.Id)
+                (studio, version) => new { studio.Id, studio.Name, version.Version, version.Document, version.At, studio.OpenedAt })
+            .OrderByDescending(row => row.OpenedAt).ThenByDescending(row => row.At).ThenBy(row => row.Id)
             .FirstOrDefault();
         return current is null ? null : new StoredStudio(current.Id, current.Name, current.Version, current.Document);
     });
@@ -119,11 +145,13 @@ public sealed class StudioStore : IDisposable
     /// <param name="edit">The edit in words.</param>
     /// <param name="document">The studio after it, as JSON.</param>
     /// <param name="at">When, UTC.</param>
+    /// <param name="name">The studio's name from now on; null if it stays.</param>
     /// <returns>The number of the new version.</returns>
     /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
-    public int Append(int studioId, string edit, string document, DateTime at) => Guarded(context =>
+    public int Append(int studioId, string edit, string document, DateTime at, string? name = null) => Guarded(context =>
     {
         var studio = context.Studios.Single(row => row.Id == studioId);
+        if (name is not null) studio.Name = name;
         studio.CurrentVersion++;
         context.Versions.Add(new VersionRow { StudioId = studioId, Version = studio.CurrentVersion, Edit = edit, At = at, Document = document });
         context.SaveChanges();

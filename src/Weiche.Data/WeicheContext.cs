@@ -14,6 +14,9 @@ public sealed class StudioRow
 
     /// <summary>The number of the version that is in force.</summary>
     public int CurrentVersion { get; set; }
+
+    /// <summary>When it was last chosen, UTC; the beginning of time if it never was.</summary>
+    public DateTime OpenedAt { get; set; }
 }
 
 /// <summary>A studio as it was after one edit, whole.</summary>

@@ -4,68 +4,116 @@ using Weiche.Core.Studios;
 
 namespace Weiche.Files;
 
-/// <summary>The studio that Weiche can be tried with: a planetarium's dome, played live. Every device in it is made
-/// up and played by a stand-in.</summary>
+/// <summary>The studios that Weiche can be tried with. Every device in them is made up and played by a stand-in.</summary>
 public static class DemoStudio
 {
-    /// <summary>The stand-in names that devices of the demo studio carry.</summary>
-    public static class StandIns
-    {
-        /// <summary>A keyboard controller of 61 keys.</summary>
-        public const string Amsel = "amsel-61";
+    /// <summary>“Werkbank”: nothing but the stand-ins, for starting from nothing.</summary>
+    public static Studio CreateEmpty() => Studio.Empty("Werkbank");
 
-        /// <summary>A keyboard with a sound of its own.</summary>
-        public const string Brandung = "brandung";
-
-        /// <summary>A star projection that takes notes as cues.</summary>
-        public const string Himmel = "himmel";
-
-        /// <summary>A board of thirteen bass pedals.</summary>
-        public const string Tritt = "tritt-13";
-    }
-
-    /// <summary>Makes it anew.</summary>
+    /// <summary>“Kuppel”: a planetarium's dome, played live, made as a person would make it.</summary>
     public static Studio Create()
     {
-        var amsel = new Device(
-            new DeviceId(1), "Amsel 61", DeviceKind.KeyboardController, ChannelSet.Of(1), ChannelSet.None, false, StandIns.Amsel,
-            [new Port(new PortId(2), PortDirection.Source, "keys", WireKind.Usb)]);
-        var tritt = new Device(
-            new DeviceId(3), "Tritt 13", DeviceKind.Pedals, ChannelSet.Of(2), ChannelSet.None, false, StandIns.Tritt,
-            [new Port(new PortId(4), PortDirection.Source, "pedals", WireKind.Din)]);
-        var brandung = new Device(
-            new DeviceId(5), "Brandung", DeviceKind.KeyboardSynth, ChannelSet.Of(3), ChannelSet.Of(3), true, StandIns.Brandung,
-            [
-                new Port(new PortId(6), PortDirection.Source, "keys", WireKind.Din),
-                new Port(new PortId(7), PortDirection.Destination, "synth", WireKind.Din),
-            ]);
-        var himmel = new Device(
-            new DeviceId(8), "Himmel", DeviceKind.Display, ChannelSet.None, ChannelSet.Of(16), false, StandIns.Himmel,
-            [new Port(new PortId(9), PortDirection.Destination, "cues", WireKind.Virtual)]);
-        var studio = Studio.From("Kuppel", 10, [amsel, tritt, brandung, himmel], []);
-        studio = Make(studio, new AddVirtualPort("keys to stars"));
-        studio = Make(studio, new AddVirtualPort("Bandhaus line"));
-        var stars = studio.Ports.Where(port => port.Device.Name == "keys to stars").ToList();
-        studio = Lay(studio, amsel.Ports[0].Id, brandung.Ports[1].Id, true, new ChannelsStage(Map("1→3")));
-        studio = Lay(studio, tritt.Ports[0].Id, brandung.Ports[1].Id, true,
-            new KindsStage(KindSet.All.With(MessageKind.ActiveSensing, false)), new ChannelsStage(Map("2→3")));
-        studio = Lay(studio, amsel.Ports[0].Id, stars.First(port => !port.IsSource).Id, true, new KindsStage(KindSet.Of(MessageKind.Note)));
-        studio = Lay(studio, tritt.Ports[0].Id, himmel.Ports[0].Id, false,
-            new KindsStage(KindSet.Of(MessageKind.Note)), new ChannelsStage(Map("2→16")));
-        return Lay(studio, stars.First(port => port.IsSource).Id, himmel.Ports[0].Id, true, new ChannelsStage(Map("1→16")));
+        var make = new Maker(Studio.Empty("Kuppel"));
+        make.Add("Amsel 61, keyboard controller, channel 1", "amsel-61");
+        make.Add("Weiher 4×4, interface", "weiher-4x4");
+        make.Add("Kies, pads, channel 10", "kies");
+        make.Add("Fächer, expressive surface, channels 1-16", "faecher");
+        make.Add("Halm, breath controller, channel 4", "halm");
+        make.Add("Tritt 13, pedals, on Weiher 1, channel 2");
+        make.Add("Brandung, keyboard with sound, on Weiher 3, channel 3, audio 3+4");
+        make.Add("Zinn, sound module, on Weiher 2, channels 5-6, audio 5+6");
+        make.Add("Paukenkiste, drum module, on Zinn THRU, channel 10, audio 7");
+        make.Add("Uhrwerk, clock, on Weiher 4");
+        make.Add("Bandhaus, application, channels all, sounds", "bandhaus");
+        make.Add("Himmel, display, channel 16", "himmel");
+        make.Add("Wolke, tablet, audio 9+10", "wolke");
+        make.Do(new AddVirtualPort("keys to stars"));
+        Describe(make);
+        Lay(make);
+        return make.Studio;
     }
 
-    private static ChannelMap Map(string text) => ChannelMap.TryParse(text, out var map, out var problem)
-        ? map
+    private static void Describe(Maker make)
+    {
+        var noSystem = KindSet.Of(MessageKind.Note, MessageKind.PolyPressure, MessageKind.ControlChange, MessageKind.ProgramChange, MessageKind.ChannelPressure, MessageKind.PitchBend, MessageKind.ChannelMode);
+        make.Do(new SetKinds(make.Device("Amsel 61").Id, true, noSystem));
+        make.Do(new SetKinds(make.Device("Kies").Id, true, KindSet.Of(MessageKind.Note, MessageKind.PolyPressure)));
+        make.Do(new SetKinds(make.Device("Fächer").Id, true, noSystem));
+        make.Do(new SetKinds(make.Device("Halm").Id, true, KindSet.Of(MessageKind.ControlChange, MessageKind.ChannelPressure)));
+        make.Do(new SetKinds(make.Device("Tritt 13").Id, true, KindSet.Of(MessageKind.Note, MessageKind.ActiveSensing)));
+        make.Do(new SetKinds(make.Device("Himmel").Id, false, KindSet.Of(MessageKind.Note)));
+        make.Do(new SetChannels(make.Device("Wolke").Id, true, "7"));
+        make.Do(new SetZones(make.Device("Wolke").Id, 15, 0, 48));
+        make.Do(new SetSound(make.Device("Wolke").Id, true, "9+10"));
+        // Pads of this sort have neither name nor number of their own: they are told by their socket.
+        var kies = make.Device("Kies");
+        make.Do(new SetKnown(kies.Id, kies.Known! with { Pinned = true }));
+
+        var brandung = make.Device("Brandung");
+        make.Do(new AddInnerPath(
+            brandung.Id, InnerPathKind.Echo, "sequencer page", End(brandung, JackRole.In), End(brandung, JackRole.Out), InnerPath.UsualDelay(InnerPathKind.Echo)));
+        make.Switch("Brandung", "sequencer page", false);
+        var weiher = make.Device("Weiher 4×4");
+        make.Do(new AddInnerPath(weiher.Id, InnerPathKind.Routing, "own routing 3 → 3", End(weiher, JackRole.In, 2), End(weiher, JackRole.Out, 2), InnerPath.UsualDelay(InnerPathKind.Routing)));
+        make.Switch("Weiher 4×4", "own routing 3 → 3", false);
+        var bandhaus = make.Device("Bandhaus");
+        var heard = InnerEnd.At(bandhaus.Ports.First(port => port.Direction == PortDirection.Destination).Id);
+        foreach (var (track, part) in new[] { ("track 1", "A"), ("track 4", "B") })
+        {
+            make.Do(new AddInnerPath(bandhaus.Id, InnerPathKind.Monitor, track, heard, InnerEnd.At(bandhaus.Ports.First(port => port.Part == part).Id), InnerPath.UsualDelay(InnerPathKind.Monitor)));
+            make.Switch("Bandhaus", track, false);
+        }
+    }
+
+    private static void Lay(Maker make)
+    {
+        // The keyboard is cut at C3: above it Brandung, below it Zinn, an octave down.
+        make.Lay("Amsel 61", "Brandung", new KeysStage(60, 127), Map("1→3"));
+        make.Lay("Amsel 61", "Zinn", new KeysStage(0, 59), new TransposeStage(-12), Map("1→5"));
+        make.Lay("Tritt 13", "Zinn", new KindsStage(KindSet.All.With(MessageKind.ActiveSensing, false)), Map("2→5"));
+        make.Lay("Kies", "Zinn");
+        make.Lay("Kies", "Himmel", new KindsStage(KindSet.Of(MessageKind.Note)), Map("10→16"));
+        make.Lay("Amsel 61", "keys to stars", new KindsStage(KindSet.Of(MessageKind.Note)));
+        make.Lay("keys to stars", "Himmel", Map("1→16"));
+        make.Lay("Halm", "Brandung", Map("4→3"));
+        make.Lay("Fächer", "Wolke", new ChannelsStage(ChannelMap.Identity, true));
+        make.Do(new LayRoute(AnySource.Plain, make.To("Bandhaus")));
+        make.Lay("Bandhaus B", "Brandung", Map("3"));
+        make.Lay("Fächer", "Zinn", Map("1-16→6"));
+        make.Do(new SwitchRoute(make.Studio.Routes[^1].Id, false));
+    }
+
+    private static ChannelsStage Map(string text) => ChannelMap.TryParse(text, out var map, out var problem)
+        ? new ChannelsStage(map)
         : throw new InvalidOperationException(problem);
 
-    private static Studio Make(Studio studio, StudioEdit edit) =>
-        edit.Apply(studio) is { Studio: { } made } ? made : throw new InvalidOperationException(edit.Title(studio));
+    private static InnerEnd End(Device device, JackRole role, int index = 0) => InnerEnd.At(device.Jacks.Where(jack => jack.Role == role).ElementAt(index).Id);
 
-    private static Studio Lay(Studio studio, PortId from, PortId to, bool on, params Stage[] stages)
+    /// <summary>Makes a studio by edits, one after the other.</summary>
+    private sealed class Maker(Studio studio)
     {
-        var route = new RouteId(studio.NextId);
-        studio = stages.Aggregate(Make(studio, new LayRoute(from, to)), (room, stage) => Make(room, new AddStage(route, stage)));
-        return on ? studio : Make(studio, new SwitchRoute(route, false));
+        internal Studio Studio { get; private set; } = studio;
+
+        internal void Do(StudioEdit edit)
+        {
+            var result = edit.Apply(Studio);
+            Studio = result.Studio ?? throw new InvalidOperationException($"{edit.Title(Studio)}: {result.Problem!.Sentence}");
+        }
+
+        internal void Add(string line, string? unit = null) => Do(new AddDevice(line, unit is null ? null : StandInUnits.Find(unit)));
+
+        internal Device Device(string name) => Studio.Devices.First(device => device.Name == name);
+
+        internal PortId To(string name) => Studio.Destinations.First(port => port.Name == name).Id;
+
+        internal void Switch(string device, string path, bool on) =>
+            Do(new SwitchInnerPath(Device(device).Id, Device(device).InnerPaths.First(each => each.Name == path).Id, on));
+
+        internal void Lay(string from, string to, params Stage[] stages)
+        {
+            Do(new LayRoute(Studio.Sources.First(port => port.Name == from).Id, To(to)));
+            var route = Studio.Routes[^1].Id;
+            foreach (var stage in stages) Do(new AddStage(route, stage));
+        }
     }
 }

@@ -20,7 +20,7 @@ public sealed class StudioFormatException(string message, Exception? inner = nul
 public static class StudioJson
 {
     /// <summary>The format written, and the newest one read.</summary>
-    public const int Format = 1;
+    public const int Format = 2;
 
     private static readonly JsonSerializerOptions Options = new()
     {
@@ -51,9 +51,18 @@ public static class StudioJson
                 device.Sends.ToString(),
                 device.Listens.ToString(),
                 device.Sounds,
-                [.. device.Ports.Select(port => new PortDto(port.Id.Value, port.Direction, port.Part, port.Wire, port.On))],
+                [.. device.Ports.Select(port => new PortDto(port.Id.Value, port.Direction, port.Part, port.Wire, port.On, port.Jack?.Value, port.OwnLabel))],
                 device.StandIn,
-                device.Address))],
+                device.Address,
+                device.Jacks.IsEmpty ? null : [.. device.Jacks.Select(jack => new JackDto(jack.Id.Value, jack.Role, jack.Name))],
+                device.InnerPaths.IsEmpty ? null : [.. device.InnerPaths.Select(path => new InnerPathDto(
+                    path.Id.Value, path.Kind, path.Name, path.From.ToString(), path.To.ToString(), path.On, path.Delay, [.. path.Stages.Select(ToDto)]))],
+                device.SendsKinds == KindSet.All ? null : [.. device.SendsKinds.Members],
+                device.ListensKinds == KindSet.All ? null : [.. device.ListensKinds.Members],
+                device.Audio.Length == 0 ? null : device.Audio,
+                device.Zones.IsEmpty ? null : [.. device.Zones.Select(zone => new ZoneDto(zone.Lower, zone.Members, zone.BendRange))],
+                device.Known is { } known ? new KnownDto(known.Says, known.Serial, known.Place, known.Pinned, known.Identity is { } identity
+                    ? new IdentityDto(identity.Maker, identity.Family, identity.Member, identity.Version) : null) : null))],
             [.. studio.Routes.Select(route => new RouteDto(
                 route.Id.Value,
                 route.To.Value,
@@ -64,7 +73,9 @@ public static class StudioJson
                 route.From is AnySource any ? new AnyDto([.. any.Except.Select(id => id.Value)], any.OwnToo) : null,
                 route.Solo ? true : null,
                 route.Divert ? true : null))],
-            [.. studio.Groups.Select(group => new GroupDto(group.Id.Value, group.Name, [.. group.Members.Select(id => id.Value)]))]),
+            [.. studio.Groups.Select(group => new GroupDto(group.Id.Value, group.Name, [.. group.Members.Select(id => id.Value)]))],
+            [.. studio.Cables.Select(cable => new CableDto(cable.From.Value, cable.To.Value))],
+            studio.MiddleIsC4 ? true : null),
         Options) + "\n";
 
     /// <summary>Reads a studio.</summary>
@@ -88,8 +99,20 @@ public static class StudioJson
                     Channels(device.Listens, device.Name),
                     device.Sounds,
                     device.StandIn,
-                    [.. device.Ports.Select(port => new Port(new PortId(port.Id), port.Direction, port.Part, port.Wire, port.On))],
-                    device.Address))],
+                    [.. device.Ports.Select(port => new Port(
+                        new PortId(port.Id), port.Direction, port.Part, port.Wire, port.On, port.Jack is { } jack ? new JackId(jack) : null, port.Label))],
+                    device.Address)
+                {
+                    Jacks = [.. (device.Jacks ?? []).Select(jack => new Jack(new JackId(jack.Id), jack.Role, jack.Name))],
+                    InnerPaths = [.. (device.InnerPaths ?? []).Select(path => new InnerPath(
+                        new InnerPathId(path.Id), path.Kind, path.Name, End(path.From), End(path.To), path.On, path.Delay, [.. path.Stages.Select(FromDto)]))],
+                    SendsKinds = device.SendsKinds is { } sends ? KindSet.Of([.. sends]) : KindSet.All,
+                    ListensKinds = device.ListensKinds is { } listens ? KindSet.Of([.. listens]) : KindSet.All,
+                    Audio = device.Audio ?? "",
+                    Zones = [.. (device.Zones ?? []).Select(zone => new MpeZone(zone.Lower, zone.Members, zone.BendRange))],
+                    Known = device.Known is { } known ? new KnownAs(known.Says, known.Serial, known.Place, known.Pinned, known.Identity is { } identity
+                        ? new DeviceIdentity(identity.Maker, identity.Family, identity.Member, identity.Version) : null) : null,
+                })],
                 [.. dto.Routes.Select(route => new Route(
                     new RouteId(route.Id),
                     SourceOf(route),
@@ -99,7 +122,9 @@ public static class StudioJson
                     route.Solo ?? false,
                     route.Divert ?? false))],
                 [.. (dto.Groups.IsDefault ? [] : dto.Groups).Select(group => new SourceGroup(
-                    new GroupId(group.Id), group.Name, [.. group.Members.Select(id => new PortId(id))]))]);
+                    new GroupId(group.Id), group.Name, [.. group.Members.Select(id => new PortId(id))]))],
+                [.. (dto.Cables.IsDefault ? [] : dto.Cables).Select(cable => new Cable(new JackId(cable.From), new JackId(cable.To)))],
+                dto.MiddleIsC4 ?? false);
         }
         catch (JsonException exception)
         {
@@ -139,11 +164,12 @@ public static class StudioJson
 
     private static ChannelSet Channels(string text, string device)
     {
-        if (text == ChannelSet.None.ToString()) return ChannelSet.None;
-        if (!ChannelMap.TryParse(text, out var map, out var problem) || text.Contains('→', StringComparison.Ordinal))
-            throw new StudioFormatException($"Device “{device}”: {(problem.Length > 0 ? problem : $"“{text}” is not a list of channels.")}");
-        return Channel.All.Where(channel => map[channel].Count > 0).Aggregate(ChannelSet.None, (set, channel) => set.With(channel, true));
+        return ChannelSet.TryParse(text, out var set, out var problem) ? set : throw new StudioFormatException($"Device “{device}”: {problem}");
     }
+
+    private static InnerEnd End(string text) => InnerEnd.TryParse(text, out var end)
+        ? end
+        : throw new StudioFormatException($"“{text}” is no end of an inner path: write “jack 7”, “port 9”, “keys” or “sound”.");
 
     private static RouteSource SourceOf(RouteDto route) => (route.From, route.Group, route.Any) switch
     {
@@ -197,13 +223,27 @@ public static class StudioJson
         : throw new StudioFormatException($"“{text}” is not a control: write a controller from 0 to 119, “bend” or “pressure”.");
 
     private sealed record StudioDto(
-        int Format, string Name, int NextId, ImmutableArray<DeviceDto> Devices, ImmutableArray<RouteDto> Routes, ImmutableArray<GroupDto> Groups = default);
+        int Format, string Name, int NextId, ImmutableArray<DeviceDto> Devices, ImmutableArray<RouteDto> Routes, ImmutableArray<GroupDto> Groups = default,
+        ImmutableArray<CableDto> Cables = default, bool? MiddleIsC4 = null);
 
     private sealed record DeviceDto(
         int Id, string Name, DeviceKind Kind, string Sends, string Listens, bool Sounds, ImmutableArray<PortDto> Ports, string? StandIn = null,
-        string? Address = null);
+        string? Address = null, IReadOnlyList<JackDto>? Jacks = null, IReadOnlyList<InnerPathDto>? InnerPaths = null, IReadOnlyList<MessageKind>? SendsKinds = null,
+        IReadOnlyList<MessageKind>? ListensKinds = null, string? Audio = null, IReadOnlyList<ZoneDto>? Zones = null, KnownDto? Known = null);
 
-    private sealed record PortDto(int Id, PortDirection Direction, string Part, WireKind Wire, bool On);
+    private sealed record PortDto(int Id, PortDirection Direction, string Part, WireKind Wire, bool On, int? Jack = null, string? Label = null);
+
+    private sealed record JackDto(int Id, JackRole Role, string Name);
+
+    private sealed record CableDto(int From, int To);
+
+    private sealed record InnerPathDto(int Id, InnerPathKind Kind, string Name, string From, string To, bool On, int Delay, ImmutableArray<StageDto> Stages);
+
+    private sealed record ZoneDto(bool Lower, int Members, int BendRange);
+
+    private sealed record KnownDto(string Says, string Serial, string Place, bool Pinned, IdentityDto? Identity = null);
+
+    private sealed record IdentityDto(int Maker, int Family, int Member, int Version);
 
     private sealed record GroupDto(int Id, string Name, ImmutableArray<int> Members);
 

@@ -72,6 +72,43 @@ public sealed class Junction : IDisposable
         }
     }
 
+    /// <summary>Sends whole messages to a destination from Weiche itself.</summary>
+    /// <param name="destination">The destination.</param>
+    /// <param name="bytes">The messages.</param>
+    public void Send(PortId destination, ReadOnlySpan<byte> bytes)
+    {
+        lock (_gate)
+        {
+            _engine.Send(destination, bytes, Clock.Now);
+            Flush();
+        }
+    }
+
+    /// <summary>Says who is shown each short system exclusive as it comes.</summary>
+    /// <param name="guard">Who; null for nobody.</param>
+    public void Watch(ExclusiveGuard? guard)
+    {
+        lock (_gate) _engine.Exclusives = guard;
+    }
+
+    /// <summary>Puts another studio in the place of this one: what sounds ends, and nothing of the old one is taken for
+    /// something of the new one.</summary>
+    /// <param name="studio">The other studio.</param>
+    public void Replace(Studio studio)
+    {
+        var empty = RoutingPlan.Compile(Studio.Empty("nothing"), Plan);
+        var plan = RoutingPlan.Compile(studio, empty);
+        lock (_gate)
+        {
+            _engine.AllNotesOff(Clock.Now);
+            Flush();
+            _engine.Swap(empty, Clock.Now);
+            _engine.Swap(plan, Clock.Now);
+            Volatile.Write(ref _plan, plan);
+            Flush();
+        }
+    }
+
     /// <summary>Ends every note everywhere.</summary>
     public void AllNotesOff()
     {

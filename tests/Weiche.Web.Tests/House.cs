@@ -6,12 +6,15 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.SignalR.Client;
 using Microsoft.Extensions.DependencyInjection;
 using Weiche.Core.Studios;
+using Weiche.Files;
+using Weiche.Ports.StandIns;
+using Weiche.Tests;
 using Weiche.Web.Desk;
 using Weiche.Web.Startup;
 
 namespace Weiche.Web.Tests;
 
-/// <summary>A running Weiche with the demo studio, in this process, on a free port, with a fresh folder.</summary>
+/// <summary>A running Weiche with a small studio or the whole dome, in this process, on a free port, with a fresh folder.</summary>
 internal sealed class House : IAsyncDisposable
 {
     private readonly WebApplication _app;
@@ -38,9 +41,15 @@ internal sealed class House : IAsyncDisposable
 
     public static string FreshFolder() => Directory.CreateTempSubdirectory("weiche-test-").FullName;
 
-    public static async Task<House> Open(string? folder = null, bool demo = true)
+    public static async Task<House> Open(string? folder = null, bool demo = true, bool dome = false)
     {
-        var app = WeicheApp.Create(new WeicheSettings { Port = 0, DataFolder = folder ?? FreshFolder(), Demo = demo });
+        var app = WeicheApp.Create(new WeicheSettings
+        {
+            Port = 0,
+            DataFolder = folder ?? FreshFolder(),
+            WithStandIns = dome,
+            First = () => dome ? [DemoStudio.Create(), DemoStudio.CreateEmpty()] : [demo ? SmallStudio.Create() : Studio.Empty("My studio")],
+        });
         await app.StartAsync();
         var settings = app.Services.GetRequiredService<StudioDesk>();
         return new House(app, folder ?? Path.GetDirectoryName(settings.DatabaseFile)!, folder is null);
@@ -79,6 +88,8 @@ internal sealed class House : IAsyncDisposable
     public PortId From(string device) => Studio.Sources.First(port => port.Device.Name == device).Id;
 
     public PortId To(string device) => Studio.Destinations.First(port => port.Device.Name == device).Id;
+
+    public StandIn StandIn(string title) => Desk.Park.StandIns.Values.First(standIn => standIn.Kit.Title == title);
 
     public Device Device(string name) => Studio.Devices.First(device => device.Name == name);
 

@@ -15,10 +15,10 @@ public class LiveTests
     {
         await using var house = await House.Open();
         await using var hub = await house.Connect();
-        await hub.SendAsync("Press", house.Device("Amsel 61").Id.Value, 60, 96);
+        await hub.SendAsync("Press", "amsel-61", 60, 96);
         await House.Until(() => Held(house, "Brandung") is [(60, 96)], "C3 held on Brandung");
         await House.Until(() => Held(house, "Himmel") is [(60, 96)], "C3 lit on Himmel, through the virtual port");
-        await hub.SendAsync("Release", house.Device("Amsel 61").Id.Value, 60);
+        await hub.SendAsync("Release", "amsel-61", 60);
         await House.Until(() => Held(house, "Brandung").Count == 0 && Held(house, "Himmel").Count == 0, "silence");
     }
 
@@ -27,9 +27,9 @@ public class LiveTests
     {
         await using var house = await House.Open();
         await using var hub = await house.Connect();
-        var amsel = house.Device("Amsel 61").Id.Value;
+        const string amsel = "amsel-61";
         await hub.SendAsync("Bend", amsel, 99_999);
-        await hub.SendAsync("Modulate", amsel, 64);
+        await hub.SendAsync("Control", amsel, 1, 64);
         await hub.SendAsync("Sustain", amsel, true);
         await House.Until(() => Hearing(house, "Brandung") is { Bend: 8191, Modulation: 64, Sustained: true }, "all three");
         await hub.SendAsync("Press", amsel, 60, 96);
@@ -50,8 +50,8 @@ public class LiveTests
     {
         await using var house = await House.Open();
         var hub = await house.Connect();
-        await hub.SendAsync("Press", house.Device("Amsel 61").Id.Value, 60, 96);
-        await hub.SendAsync("Sustain", house.Device("Amsel 61").Id.Value, true);
+        await hub.SendAsync("Press", "amsel-61", 60, 96);
+        await hub.SendAsync("Sustain", "amsel-61", true);
         await House.Until(() => Hearing(house, "Brandung") is { Held.Count: 1, Sustained: true }, "a held note");
         var route = house.Route("Amsel 61", "Brandung").Id;
         StudioEdit? edit = how switch
@@ -75,7 +75,7 @@ public class LiveTests
         await using var house = await House.Open();
         await using var one = await house.Connect();
         await using var two = await house.Connect();
-        var amsel = house.Device("Amsel 61").Id.Value;
+        const string amsel = "amsel-61";
         await one.InvokeAsync("Press", amsel, 60, 96);
         await two.InvokeAsync("Press", amsel, 60, 50);
         await one.InvokeAsync("Release", amsel, 60);
@@ -90,11 +90,11 @@ public class LiveTests
         await using var house = await House.Open();
         await using var hub = await house.Connect();
         var before = house.Desk.Junction.Plan.Meter(house.From("Amsel 61"))!.Messages;
-        await hub.InvokeAsync("Press", 999, 60, 96);
-        await hub.InvokeAsync("Press", house.Device("Himmel").Id.Value, 60, 96);
-        await hub.InvokeAsync("Press", house.Device("Amsel 61").Id.Value, 200, 96);
-        await hub.InvokeAsync("Press", house.Device("Amsel 61").Id.Value, -1, 96);
-        await hub.InvokeAsync("Release", house.Device("Amsel 61").Id.Value, 61);
+        await hub.InvokeAsync("Press", "nobody", 60, 96);
+        await hub.InvokeAsync("Press", "himmel", 60, 96);
+        await hub.InvokeAsync("Press", "amsel-61", 200, 96);
+        await hub.InvokeAsync("Press", "amsel-61", -1, 96);
+        await hub.InvokeAsync("Release", "amsel-61", 61);
         Assert.Equal(before, house.Desk.Junction.Plan.Meter(house.From("Amsel 61"))!.Messages);
     }
 
@@ -107,7 +107,7 @@ public class LiveTests
         var ports = new HashSet<long>();
         var routes = new HashSet<long>();
         var (held, version, watch) = (0L, 0, 0L);
-        await hub.SendAsync("Press", house.Device("Amsel 61").Id.Value, 60, 96, stop.Token);
+        await hub.SendAsync("Press", "amsel-61", 60, 96, stop.Token);
         await foreach (var frame in hub.StreamAsync<LampFrame>("Lamps", stop.Token))
         {
             foreach (var port in frame.Ports)
@@ -117,7 +117,7 @@ public class LiveTests
             }
             foreach (var route in frame.Routes) routes.Add(route[0]);
             (version, watch) = (frame.Version, frame.Watch);
-            if (ports.Count == 0) await hub.SendAsync("Press", house.Device("Amsel 61").Id.Value, 62 + frame.Version % 20, 96, stop.Token);
+            if (ports.Count == 0) await hub.SendAsync("Press", "amsel-61", 62 + frame.Version % 20, 96, stop.Token);
             if (ports.IsSupersetOf([house.From("Amsel 61").Value, house.To("Brandung").Value]) && routes.Contains(house.Route("Amsel 61", "Brandung").Id.Value)
                 && held > 0 && watch > 0) break;
         }
@@ -233,12 +233,12 @@ public class LiveTests
         Directory.Delete(folder, recursive: true);
     }
 
-    private static Instrument Instrument(House house, string name) => house.Desk.Park.Instruments[house.Device(name).Id];
+    private static StandIn Instrument(House house, string name) => house.StandIn(name);
 
     private static Hearing Hearing(House house, string name) => Instrument(house, name).Listener!.Hearing;
 
-    private static IReadOnlyList<(int Key, int Velocity)> Held(House house, string name) => Hearing(house, name).Held;
+    private static IReadOnlyList<(int Key, int Velocity)> Held(House house, string name) => [.. Hearing(house, name).Held.Select(held => (held.Key, held.Velocity))];
 
     private static LampFrame? Next(LampReader reader, House house) =>
-        reader.Next(house.Desk.State.Version, house.Desk.Junction.Plan, house.Desk.Park.Instruments, 0, 0);
+        reader.Next(house.Desk.State.Version, house.Desk.Junction.Plan, house.Desk.Park.StandIns, 0, 0);
 }

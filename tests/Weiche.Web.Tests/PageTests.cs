@@ -296,8 +296,8 @@ public sealed partial class PageTests
         Assert.Equal(HttpStatusCode.OK, await Import(text));
         Assert.Equal(["Amsel 61", "Tritt 13", "Brandung", "Himmel", "keys to stars", "Bandhaus line"], house.Studio.Devices.Select(device => device.Name));
         Assert.Equal(["ch 1 → 3"], house.Route("Amsel 61", "Brandung").Stages.Select(stage => stage.Sign));
-        house.Desk.Park.Instruments[house.Device("Amsel 61").Id].Player!.Press("me", 60, 96);
-        await House.Until(() => house.Desk.Park.Instruments[house.Device("Brandung").Id].Listener!.Hearing.Held.Count == 1, "the imported studio playing");
+        house.StandIn("Amsel 61").Player!.Press("me", 60, 96);
+        await House.Until(() => house.StandIn("Brandung").Listener!.Hearing.Held.Count == 1, "the imported studio playing");
         var before = house.Desk.State;
         Assert.Equal(HttpStatusCode.UnprocessableEntity, await Import("""{"format": 1}"""));
         Assert.Equal(HttpStatusCode.UnprocessableEntity, await Import(""));

@@ -23,7 +23,7 @@ public static class ArrivalsLayout
     /// <summary>The greatest width at which a plan is laid out, in pixels.</summary>
     public const int MaxWidth = 2400;
 
-    private const double Half = 13;
+    private const double Half = 12;
     private const double RowPitch = 2 * Half;
     private const double FirstRow = RowPitch;
     private const double Margin = 24;
@@ -84,10 +84,17 @@ public static class ArrivalsLayout
     /// <summary>What stands on the left: the sources, then the groups, then any source.</summary>
     private static List<RouteSource> Sources(Studio studio)
     {
-        List<RouteSource> sources = [.. studio.Sources.Select(source => RouteSource.FromPortId(source.Id)), .. studio.Groups.Select(group => new GroupSource(group.Id))];
+        var departures = studio.Routes.ToLookup(route => route.From.Plate);
+        List<RouteSource> sources = [.. studio.Sources.Where(source => !source.IsLoose || departures.Contains(new OneSource(source.Id)))
+            .Select(source => RouteSource.FromPortId(source.Id)), .. studio.Groups.Select(group => new GroupSource(group.Id))];
         if (sources.Count > 0) sources.Add(AnySource.Plain);
         return sources;
     }
+
+    /// <summary>The destinations that stand on the plan. A jack of an interface with nothing plugged in does so only if a route
+    /// leads there.</summary>
+    private static IEnumerable<DevicePort> Destinations(Studio studio, ILookup<PortId, Route> arrivals) =>
+        studio.Destinations.Where(destination => !destination.IsLoose || arrivals[destination.Id].Any());
 
     /// <summary>Gives each route its row: destination by destination, within one in the order of the sources.</summary>
     private static Dictionary<RouteId, double> AssignRows(Studio studio, List<RouteSource> sources)
@@ -96,7 +103,7 @@ public static class ArrivalsLayout
         var arrivals = studio.Routes.ToLookup(route => route.To);
         var rows = new Dictionary<RouteId, double>();
         var row = FirstRow;
-        foreach (var destination in studio.Destinations)
+        foreach (var destination in Destinations(studio, arrivals))
         {
             foreach (var route in arrivals[destination.Id].OrderBy(route => rank[route.From.Plate]))
             {
@@ -135,7 +142,7 @@ public static class ArrivalsLayout
         var arrivals = studio.Routes.ToLookup(route => route.To);
         var plates = ImmutableArray.CreateBuilder<DestinationPlate>();
         var row = FirstRow;
-        foreach (var destination in studio.Destinations)
+        foreach (var destination in Destinations(studio, arrivals))
         {
             var count = Math.Max(1, arrivals[destination.Id].Count());
             var middle = row + (count - 1) * Half;

@@ -10,17 +10,27 @@ public static class KeyName
     /// <summary>The octave that middle C (key 60) is given by default: 3.</summary>
     public const int DefaultMiddleOctave = 3;
 
+    private static readonly AsyncLocal<int?> Called = new();
+
+    /// <summary>The octave that middle C (key 60) is given where nothing else is said: like the current culture, it belongs to
+    /// whoever writes or reads for a person, and flows with the work done for them. Files write key numbers.</summary>
+    public static int CurrentMiddleOctave
+    {
+        get => Called.Value ?? DefaultMiddleOctave;
+        set => Called.Value = value;
+    }
+
     /// <summary>The name of a key, such as "C3" or "F#1".</summary>
     /// <param name="key">0 to 127.</param>
-    /// <param name="middleOctave">The octave number of key 60.</param>
-    public static string Of(int key, int middleOctave = DefaultMiddleOctave) =>
-        Letters[key % 12] + (key / 12 - 5 + middleOctave).ToString(CultureInfo.InvariantCulture);
+    /// <param name="middleOctave">The octave number of key 60; <see cref="CurrentMiddleOctave"/> if null.</param>
+    public static string Of(int key, int? middleOctave = null) =>
+        Letters[key % 12] + (key / 12 - 5 + (middleOctave ?? CurrentMiddleOctave)).ToString(CultureInfo.InvariantCulture);
 
     /// <summary>Reads a key: its name ("C3", "f#1", "Db-1") or its number ("60").</summary>
     /// <param name="text">The text.</param>
     /// <param name="key">The key, 0 to 127.</param>
-    /// <param name="middleOctave">The octave number of key 60.</param>
-    public static bool TryParse(string text, out int key, int middleOctave = DefaultMiddleOctave)
+    /// <param name="middleOctave">The octave number of key 60; <see cref="CurrentMiddleOctave"/> if null.</param>
+    public static bool TryParse(string text, out int key, int? middleOctave = null)
     {
         if (int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out key)) return key <= 127;
         if (text.Length < 2) return false;
@@ -39,7 +49,7 @@ public static class KeyName
         }
         var octaveText = text[at..].Replace('−', '-');
         if (!int.TryParse(octaveText, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var octave) || octave is < -20 or > 20) return false;
-        key = (octave - middleOctave + 5) * 12 + letter;
+        key = (octave - (middleOctave ?? CurrentMiddleOctave) + 5) * 12 + letter;
         return key is >= 0 and <= 127;
     }
 

@@ -10,7 +10,7 @@ public static class MessageText
     /// <param name="message">The message.</param>
     /// <param name="sysExLength">How many bytes a system exclusive has between F0 and F7.</param>
     /// <param name="middleOctave">The octave number of key 60.</param>
-    public static string Words(in MidiMessage message, int sysExLength = 0, int middleOctave = KeyName.DefaultMiddleOctave) => message.Kind switch
+    public static string Words(in MidiMessage message, int sysExLength = 0, int? middleOctave = null) => message.Kind switch
     {
         MessageKind.Note when message.IsNoteOn => $"{KeyName.Of(message.Data1, middleOctave)} on, {message.Data2}",
         MessageKind.Note => $"{KeyName.Of(message.Data1, middleOctave)} off",

@@ -5,6 +5,12 @@ using Weiche.Core.Studios;
 
 namespace Weiche.Core.Routing;
 
+/// <summary>Looks at a system exclusive as it comes, under the engine's lock: it must be quick and keep nothing of the bytes.</summary>
+/// <param name="source">The source it came from.</param>
+/// <param name="body">Its bytes between F0 and F7.</param>
+/// <returns>Whether it goes no further.</returns>
+public delegate bool ExclusiveGuard(PortId source, ReadOnlySpan<byte> body);
+
 /// <summary>
 /// Takes bytes from sources, runs each message through the live routes and leaves bytes for destinations.
 /// </summary>
@@ -26,6 +32,9 @@ public sealed class Engine
     // A system exclusive that goes on for this long without a byte never ends.
     private const long SysExPatience = 5_000_000;
 
+    // What a guard is shown: identity replies have 15 bytes at most.
+    private const int LongestShown = 64;
+
     private readonly Ledger _ledger = new(LedgerCapacity);
     private SourceState?[] _sources = [];
     private Outlet?[] _outlets = [];
@@ -37,6 +46,7 @@ public sealed class Engine
     private readonly long _wireLead;
     // Room for what a stage makes of a message, for each stage of a route.
     private readonly MidiMessage[] _results = new MidiMessage[AddStage.MaxStages * Stage.MaxFanOut];
+    private StreamParser? _own;
     private long _due = long.MaxValue;
     private long _run;
 
@@ -60,6 +70,9 @@ public sealed class Engine
 
     /// <summary>What came and what became of it, for onlookers.</summary>
     public MessageTap Tap { get; }
+
+    /// <summary>Is shown each short system exclusive as it comes, before it is routed; null if nobody looks.</summary>
+    public ExclusiveGuard? Exclusives { get; set; }
 
     /// <summary>The plan in force.</summary>
     public RoutingPlan Plan { get; private set; }
@@ -192,6 +205,20 @@ public sealed class Engine
         }
     }
 
+    /// <summary>Sends whole messages to a destination from Weiche itself, merged with all that sources send there.</summary>
+    /// <param name="destination">The destination; nothing happens if it is not there or switched off.</param>
+    /// <param name="bytes">The messages, each whole.</param>
+    /// <param name="now">The time.</param>
+    public void Send(PortId destination, ReadOnlySpan<byte> bytes, MidiTime now)
+    {
+        if ((uint)destination.Value >= (uint)_outlets.Length || _outlets[destination.Value] is not { } outlet) return;
+        if (Plan.Studio.FindPort(destination) is not { Port.On: true }) return;
+        var sink = new OwnSink(this, outlet, now);
+        _own ??= new StreamParser(Pool);
+        _own.Parse(bytes, ref sink);
+        _own.Reset();
+    }
+
     /// <summary>Hands out the bytes that wait, to every destination whose wire is ready for them.</summary>
     /// <typeparam name="TTaker">What takes them; a struct is called without a detour.</typeparam>
     /// <param name="taker">Where they go. It must not call the engine.</param>
@@ -242,9 +269,17 @@ public sealed class Engine
         var run = new Run(source.Id, message, now, ++_run);
         if (run.Background) source.Meter.BackgroundCount++;
         Write(TapEvent.Came, run, message, source.Id, 0);
-        if (!source.On) Write(TapEvent.SourceOff, run, message, source.Id, 0);
+        if (message.SysExHandle != 0 && Swallows(source, message)) Write(TapEvent.Kept, run, message, source.Id, 0);
+        else if (!source.On) Write(TapEvent.SourceOff, run, message, source.Id, 0);
         else RouteLive(source, ref run);
         if (!run.Background) Tap.Publish();
+    }
+
+    private bool Swallows(SourceState source, in MidiMessage message)
+    {
+        if (Exclusives is not { } guard) return false;
+        var bytes = Pool.Bytes(message.SysExHandle);
+        return bytes.Length <= LongestShown && guard(new PortId(source.Id), bytes);
     }
 
     private void RouteLive(SourceState source, ref Run run)
@@ -588,6 +623,11 @@ public sealed class Engine
             Background = message.IsBackground;
             Origin = Held.TryOrigin(message, out var held) ? held : NoOrigin;
         }
+    }
+
+    private readonly ref struct OwnSink(Engine engine, Outlet outlet, MidiTime now) : IMessageSink
+    {
+        public void Accept(in MidiMessage message) => engine.Put(outlet, message, now);
     }
 
     private readonly ref struct SourceSink(Engine engine, SourceState source, MidiTime now) : IMessageSink

@@ -18,6 +18,9 @@ public enum TapEvent : byte
     /// <summary>A stage stopped it.</summary>
     Stopped,
 
+    /// <summary>Weiche kept it: a sounding of its own that came back.</summary>
+    Kept,
+
     /// <summary>The source is switched off.</summary>
     SourceOff,
 

@@ -56,6 +56,24 @@ public readonly record struct ChannelSet
     public ChannelSet With(Channel channel, bool present) =>
         new(present ? _bits | 1 << channel.Index : _bits & ~(1 << channel.Index));
 
+    /// <summary>Reads channels as a person types them: "5, 6", "1-4", "all", "none".</summary>
+    /// <param name="text">The text.</param>
+    /// <param name="set">The channels.</param>
+    /// <param name="problem">Why it is none, in a sentence.</param>
+    /// <returns>False if it is none.</returns>
+    public static bool TryParse(string? text, out ChannelSet set, out string problem)
+    {
+        set = None;
+        if (!Stages.ChannelMap.TryParse(text, out var map, out problem)) return false;
+        if (text.AsSpan().ContainsAny('→', '>'))
+        {
+            problem = $"“{text?.Trim()}” is a channel map, not a list of channels.";
+            return false;
+        }
+        set = Channel.All.Where(channel => map[channel].Count > 0).Aggregate(None, (all, channel) => all.With(channel, true));
+        return true;
+    }
+
     /// <summary>In figures, runs of three and more drawn together: "1, 2", "1–4, 10", "none".</summary>
     public override string ToString()
     {

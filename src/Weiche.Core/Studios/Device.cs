@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using Weiche.Core.Midi;
 
 namespace Weiche.Core.Studios;
 
@@ -11,8 +12,35 @@ public enum DeviceKind
     /// <summary>A keyboard with a sound of its own.</summary>
     KeyboardSynth,
 
+    /// <summary>A sound without keys.</summary>
+    SoundModule,
+
+    /// <summary>A sound module of drums.</summary>
+    DrumModule,
+
+    /// <summary>Pads struck with fingers or sticks.</summary>
+    Pads,
+
     /// <summary>A board of pedals played with the feet.</summary>
     Pedals,
+
+    /// <summary>A surface that feels each finger by itself and sends it on a channel of its own.</summary>
+    Surface,
+
+    /// <summary>Played with the breath.</summary>
+    Breath,
+
+    /// <summary>Brings DIN jacks to this computer.</summary>
+    Interface,
+
+    /// <summary>A program on this computer.</summary>
+    Application,
+
+    /// <summary>Gives the clock.</summary>
+    Clock,
+
+    /// <summary>A tablet or another computer.</summary>
+    Tablet,
 
     /// <summary>Something that shows and makes no sound.</summary>
     Display,
@@ -45,6 +73,12 @@ public enum WireKind
 
     /// <summary>Within this computer.</summary>
     Virtual,
+
+    /// <summary>Bluetooth.</summary>
+    Bluetooth,
+
+    /// <summary>A network.</summary>
+    Network,
 }
 
 /// <summary>What is known of a kind of wire.</summary>
@@ -61,7 +95,9 @@ public static class WireKinds
 /// <param name="Part">Which part of the device it is: "keys", "synth". Empty for a virtual port.</param>
 /// <param name="Wire">What carries its bytes.</param>
 /// <param name="On">Whether it is switched on. Through a port that is off nothing goes.</param>
-public sealed record Port(PortId Id, PortDirection Direction, string Part, WireKind Wire, bool On = true);
+/// <param name="Jack">The jack of an interface that it stands for, or null.</param>
+/// <param name="OwnLabel">What a person calls it, or null: then its label writes itself.</param>
+public sealed record Port(PortId Id, PortDirection Direction, string Part, WireKind Wire, bool On = true, JackId? Jack = null, string? OwnLabel = null);
 
 /// <summary>Anything that speaks MIDI: an instrument, an application, a virtual port.</summary>
 /// <param name="Id">Its id.</param>
@@ -82,33 +118,80 @@ public sealed record Device(
     bool Sounds,
     string? StandIn,
     ImmutableArray<Port> Ports,
-    string? Address = null);
+    string? Address = null)
+{
+    /// <summary>Its DIN jacks.</summary>
+    public ImmutableArray<Jack> Jacks { get; init; } = [];
 
-/// <summary>A port together with the device it belongs to.</summary>
-/// <param name="Device">The device.</param>
-/// <param name="Port">One of its ports.</param>
-public readonly record struct DevicePort(Device Device, Port Port)
+    /// <summary>The ways through it.</summary>
+    public ImmutableArray<InnerPath> InnerPaths { get; init; } = [];
+
+    /// <summary>The kinds of message it sends.</summary>
+    public KindSet SendsKinds { get; init; } = KindSet.All;
+
+    /// <summary>The kinds of message it listens to.</summary>
+    public KindSet ListensKinds { get; init; } = KindSet.All;
+
+    /// <summary>The audio inputs on which its sound comes back: "3+4". Empty where that is not said.</summary>
+    public string Audio { get; init; } = "";
+
+    /// <summary>Its MPE zones; none if it does not speak MPE.</summary>
+    public ImmutableArray<MpeZone> Zones { get; init; } = [];
+
+    /// <summary>By what it is known again; null if it cannot be told by anything.</summary>
+    public KnownAs? Known { get; init; }
+
+    /// <summary>The way from its keys to its own sound, or null if it has none.</summary>
+    public InnerPath? LocalControl => InnerPaths.FirstOrDefault(path => path.Kind == InnerPathKind.LocalControl);
+}
+
+/// <summary>A port together with the device that is met through it.</summary>
+/// <param name="Device">The device at the far end: behind an interface's jack the one that is cabled to it, else the port's
+/// own.</param>
+/// <param name="Port">The port.</param>
+/// <param name="Owner">The device that has the port.</param>
+/// <param name="Name">The port without its direction, as it stands on screen: the device's name, and which part where one
+/// meets the device through several ports in that direction; or what a person calls it.</param>
+public readonly record struct DevicePort(Device Device, Port Port, Device Owner, string Name)
 {
     /// <summary>The port's id.</summary>
     public PortId Id => Port.Id;
 
     /// <summary>The port as it stands on screen: "from Amsel 61", "to Brandung".</summary>
-    public string Label => (Port.Direction == PortDirection.Source ? "from " : "to ") + Name;
+    public string Label => (IsSource ? "from " : "to ") + Name;
 
-    /// <summary>The port without its direction: the device's name, and the part where the device has several ports
-    /// in that direction.</summary>
-    public string Name
+    /// <summary>The label of careful people: the interface's jack, and what is at the far end: "2 · to Zinn".</summary>
+    public string Tag => IsBehind ? $"{JackNumber} · {Label}" : Label;
+
+    /// <summary>Where the port is, for a second line: "Weiher 4×4 OUT 2"; empty if it is on the device itself.</summary>
+    public string Place
     {
         get
         {
-            var direction = Port.Direction;
-            return Device.Ports.Count(port => port.Direction == direction) > 1 ? $"{Device.Name} {Port.Part}" : Device.Name;
+            if (!IsBehind || Port.Jack is not { } id) return "";
+            return $"{Owner.Name} {Owner.Jacks.First(jack => jack.Id == id).Name}";
         }
     }
 
     /// <summary>Whether messages come from it.</summary>
     public bool IsSource => Port.Direction == PortDirection.Source;
 
+    /// <summary>Whether the device is met through another one's jack.</summary>
+    public bool IsBehind => Device.Id != Owner.Id;
+
+    /// <summary>Whether it is a jack of an interface with nothing plugged in.</summary>
+    public bool IsLoose => Port.Jack is not null && !IsBehind;
+
     /// <summary>The channels that matter here: those a source sends on or a destination listens to.</summary>
-    public ChannelSet Channels => IsSource ? Device.Sends : Device.Listens;
+    public ChannelSet Channels => IsLoose ? ChannelSet.All : IsSource ? Device.Sends : Device.Listens;
+
+    private string JackNumber
+    {
+        get
+        {
+            var (owner, id) = (Owner, Port.Jack);
+            var role = IsSource ? JackRole.In : JackRole.Out;
+            return (1 + owner.Jacks.Where(jack => jack.Role == role).Select(jack => jack.Id).ToList().IndexOf(id!.Value)).ToString(System.Globalization.CultureInfo.InvariantCulture);
+        }
+    }
 }

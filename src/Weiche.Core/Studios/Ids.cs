@@ -33,3 +33,19 @@ public readonly record struct GroupId(int Value)
     /// <summary>The number.</summary>
     public override string ToString() => Value.ToString(CultureInfo.InvariantCulture);
 }
+
+/// <summary>Names a jack within its studio, for ever: an id is never used again.</summary>
+/// <param name="Value">1 or more.</param>
+public readonly record struct JackId(int Value)
+{
+    /// <summary>The number.</summary>
+    public override string ToString() => Value.ToString(CultureInfo.InvariantCulture);
+}
+
+/// <summary>Names an inner path within its studio, for ever: an id is never used again.</summary>
+/// <param name="Value">1 or more.</param>
+public readonly record struct InnerPathId(int Value)
+{
+    /// <summary>The number.</summary>
+    public override string ToString() => Value.ToString(CultureInfo.InvariantCulture);
+}

@@ -16,18 +16,32 @@ public sealed class Studio
 
     private readonly Dictionary<PortId, DevicePort> _ports = [];
     private readonly Dictionary<RouteId, Route> _routes = [];
+    private readonly Dictionary<JackId, (Device Device, Jack Jack)> _jacks = [];
+    private readonly Dictionary<JackId, Cable> _cables = [];
+    private readonly ImmutableArray<DevicePort> _portsInOrder;
 
-    private Studio(string name, int nextId, ImmutableArray<Device> devices, ImmutableArray<Route> routes, ImmutableArray<SourceGroup> groups)
+    private Studio(
+        string name, int nextId, ImmutableArray<Device> devices, ImmutableArray<Route> routes, ImmutableArray<SourceGroup> groups,
+        ImmutableArray<Cable> cables, bool middleIsC4)
     {
         Name = name;
         NextId = nextId;
         Devices = devices;
         Routes = routes;
         Groups = groups;
+        Cables = cables;
+        MiddleIsC4 = middleIsC4;
         foreach (var device in devices)
         {
-            foreach (var port in device.Ports) _ports.Add(port.Id, new DevicePort(device, port));
+            foreach (var jack in device.Jacks) _jacks.Add(jack.Id, (device, jack));
         }
+        foreach (var cable in cables)
+        {
+            _cables[cable.From] = cable;
+            _cables[cable.To] = cable;
+        }
+        _portsInOrder = [.. NamePorts()];
+        foreach (var port in _portsInOrder) _ports.Add(port.Id, port);
         foreach (var route in routes) _routes.Add(route.Id, route);
     }
 
@@ -46,8 +60,17 @@ public sealed class Studio
     /// <summary>The groups of sources, in the order in which they were made.</summary>
     public ImmutableArray<SourceGroup> Groups { get; }
 
+    /// <summary>The cables between jacks, in the order in which they were plugged.</summary>
+    public ImmutableArray<Cable> Cables { get; }
+
+    /// <summary>Whether middle C (key 60) is called C4 on screen; else C3.</summary>
+    public bool MiddleIsC4 { get; }
+
+    /// <summary>The octave that key 60 is given on screen: 3 or 4.</summary>
+    public int MiddleOctave => MiddleIsC4 ? 4 : KeyName.DefaultMiddleOctave;
+
     /// <summary>Every port, device by device.</summary>
-    public IEnumerable<DevicePort> Ports => Devices.SelectMany(device => device.Ports.Select(port => new DevicePort(device, port)));
+    public IEnumerable<DevicePort> Ports => _portsInOrder;
 
     /// <summary>Every source, device by device.</summary>
     public IEnumerable<DevicePort> Sources => Ports.Where(port => port.IsSource);
@@ -57,7 +80,7 @@ public sealed class Studio
 
     /// <summary>A studio with nothing in it.</summary>
     /// <param name="name">Its name.</param>
-    public static Studio Empty(string name) => new(name, 1, [], [], []);
+    public static Studio Empty(string name) => new(name, 1, [], [], [], [], false);
 
     /// <summary>A studio from its parts, as read from a file.</summary>
     /// <param name="name">Its name.</param>
@@ -65,14 +88,19 @@ public sealed class Studio
     /// <param name="devices">Its devices.</param>
     /// <param name="routes">Its routes.</param>
     /// <param name="groups">Its groups.</param>
+    /// <param name="cables">Its cables.</param>
+    /// <param name="middleIsC4">Whether key 60 is called C4.</param>
     /// <exception cref="ArgumentException">The parts do not fit together; the message says how, in a sentence.</exception>
     public static Studio From(
-        string name, int nextId, ImmutableArray<Device> devices, ImmutableArray<Route> routes, ImmutableArray<SourceGroup> groups = default)
+        string name, int nextId, ImmutableArray<Device> devices, ImmutableArray<Route> routes, ImmutableArray<SourceGroup> groups = default,
+        ImmutableArray<Cable> cables = default, bool middleIsC4 = false)
     {
         if (groups.IsDefault) groups = [];
+        if (cables.IsDefault) cables = [];
         CheckIds(nextId, devices, routes, groups);
         CheckNames(name, devices, groups);
-        var studio = new Studio(name, nextId, devices, routes, groups);
+        CheckWiring(devices, cables);
+        var studio = new Studio(name, nextId, devices, routes, groups, cables, middleIsC4);
         foreach (var device in devices.Where(device => device.Kind == DeviceKind.Raw))
         {
             if (AddRawDevice.CheckAddress(device.Address) is { } problem) throw new ArgumentException($"Device “{device.Name}”: {problem}");
@@ -108,6 +136,8 @@ public sealed class Studio
         var seen = new HashSet<int>();
         var ids = devices.Select(device => device.Id.Value)
             .Concat(devices.SelectMany(device => device.Ports).Select(port => port.Id.Value))
+            .Concat(devices.SelectMany(device => device.Jacks).Select(jack => jack.Id.Value))
+            .Concat(devices.SelectMany(device => device.InnerPaths).Select(path => path.Id.Value))
             .Concat(routes.Select(route => route.Id.Value))
             .Concat(groups.Select(group => group.Id.Value));
         foreach (var id in ids)
@@ -131,6 +161,26 @@ public sealed class Studio
         }
     }
 
+    private static void CheckWiring(ImmutableArray<Device> devices, ImmutableArray<Cable> cables)
+    {
+        var jacks = devices.SelectMany(device => device.Jacks.Select(jack => (device, jack))).ToDictionary(item => item.jack.Id);
+        foreach (var device in devices)
+        {
+            if (DeviceRule.Check(device) is { } problem) throw new ArgumentException($"Device “{device.Name}”: {problem}");
+        }
+        var plugged = new HashSet<JackId>();
+        foreach (var cable in cables)
+        {
+            if (!jacks.TryGetValue(cable.From, out var from) || !jacks.TryGetValue(cable.To, out var to))
+                throw new ArgumentException($"A cable leads from jack {cable.From} to jack {cable.To}, and one of them is not there.");
+            if (!from.jack.Sends || to.jack.Sends)
+                throw new ArgumentException($"A cable leads from {from.device.Name} {from.jack.Name} to {to.device.Name} {to.jack.Name}; it must lead from a jack that sends to one that receives.");
+            if (from.device.Id == to.device.Id) throw new ArgumentException($"A cable leads from {from.device.Name} to itself.");
+            if (!plugged.Add(cable.From) || !plugged.Add(cable.To))
+                throw new ArgumentException($"Two cables are plugged into one jack: {from.device.Name} {from.jack.Name} or {to.device.Name} {to.jack.Name}.");
+        }
+    }
+
     private void CheckSource(PortId id, string what)
     {
         if (FindPort(id) is not { IsSource: true }) throw new ArgumentException($"{what} {id}, which is not a source.");
@@ -143,6 +193,54 @@ public sealed class Studio
     /// <summary>The route with this id, or null.</summary>
     /// <param name="id">The id.</param>
     public Route? FindRoute(RouteId id) => _routes.GetValueOrDefault(id);
+
+    /// <summary>A jack and the device it is on, or null.</summary>
+    /// <param name="id">The jack's id.</param>
+    public (Device Device, Jack Jack)? FindJack(JackId id) => _jacks.TryGetValue(id, out var found) ? found : null;
+
+    /// <summary>The cable that is plugged into a jack, or null.</summary>
+    /// <param name="jack">The jack's id.</param>
+    public Cable? CableAt(JackId jack) => _cables.GetValueOrDefault(jack);
+
+    /// <summary>The jack at the other end of the cable in a jack, or null.</summary>
+    /// <param name="jack">The jack's id.</param>
+    public (Device Device, Jack Jack)? OtherEnd(JackId jack) =>
+        CableAt(jack) is { } cable ? FindJack(cable.From == jack ? cable.To : cable.From) : null;
+
+    /// <summary>The devices that hear what a jack sends, one after the other through their thrus, each with how much later
+    /// than the first it hears.</summary>
+    /// <param name="jack">A jack that sends.</param>
+    public IReadOnlyList<ChainLink> Chain(JackId jack)
+    {
+        var chain = new List<ChainLink>();
+        var seen = new HashSet<JackId>();
+        var delay = 0;
+        for (JackId? at = jack; at is { } here && seen.Add(here) && OtherEnd(here) is { } far;)
+        {
+            chain.Add(new ChainLink(far.Device, far.Jack, delay));
+            var thru = far.Device.InnerPaths.FirstOrDefault(path => path.Kind == InnerPathKind.Thru && path.On && path.From == InnerEnd.At(far.Jack.Id));
+            at = thru is null ? null : new JackId(thru.To.Id);
+            delay += thru?.Delay ?? 0;
+        }
+        return chain;
+    }
+
+    /// <summary>The ports through which one meets a device: its own, or those of the interface it is cabled to.</summary>
+    /// <param name="id">The device.</param>
+    public IEnumerable<DevicePort> PortsOf(DeviceId id) => _portsInOrder.Where(port => port.Device.Id == id);
+
+    private IEnumerable<DevicePort> NamePorts()
+    {
+        var met = Devices.SelectMany(device => device.Ports.Select(port => (Owner: device, Port: port, Far: port.Jack is { } jack ? OtherEnd(jack) : null))).ToList();
+        var many = met.CountBy(item => ((item.Far?.Device ?? item.Owner).Id, item.Port.Direction)).ToDictionary();
+        foreach (var (owner, port, far) in met)
+        {
+            var device = far?.Device ?? owner;
+            var part = far?.Jack.Name ?? (port.Jack is { } own && _jacks.TryGetValue(own, out var jack) ? jack.Jack.Name : port.Part);
+            var name = port.OwnLabel ?? (many[(device.Id, port.Direction)] > 1 ? $"{device.Name} {part}" : device.Name);
+            yield return new DevicePort(device, port, owner, name);
+        }
+    }
 
     /// <summary>The device with this id, or null.</summary>
     /// <param name="id">The id.</param>
@@ -184,15 +282,18 @@ public sealed class Studio
     public string Describe(Route route) => $"{NameOf(route.From)} → {_ports[route.To].Name}";
 
     internal Studio With(
-        ImmutableArray<Device>? devices = null, ImmutableArray<Route>? routes = null, ImmutableArray<SourceGroup>? groups = null, int idsTaken = 0) =>
-        new(Name, NextId + idsTaken, devices ?? Devices, routes ?? Routes, groups ?? Groups);
+        ImmutableArray<Device>? devices = null, ImmutableArray<Route>? routes = null, ImmutableArray<SourceGroup>? groups = null, int idsTaken = 0,
+        ImmutableArray<Cable>? cables = null, bool? middleIsC4 = null) =>
+        new(Name, NextId + idsTaken, devices ?? Devices, routes ?? Routes, groups ?? Groups, cables ?? Cables, middleIsC4 ?? MiddleIsC4);
+
+    internal Studio With(Device before, Device after) => With(devices: Devices.Replace(before, after));
 
     /// <summary>The same studio under another name.</summary>
     /// <param name="name">A name that <see cref="NameRule"/> allows.</param>
     /// <exception cref="ArgumentException">The name cannot be one.</exception>
     public Studio Named(string name) => NameRule.Check(name) is { } problem
         ? throw new ArgumentException(problem, nameof(name))
-        : new(name, NextId, Devices, Routes, Groups);
+        : new(name, NextId, Devices, Routes, Groups, Cables, MiddleIsC4);
 
     /// <summary>The same studio with every id moved up, so that none is one that was used before.</summary>
     /// <param name="by">By how much, 0 or more.</param>
@@ -212,9 +313,15 @@ public sealed class Studio
             [.. Devices.Select(device => device with
             {
                 Id = new DeviceId(device.Id.Value + by),
-                Ports = [.. device.Ports.Select(port => port with { Id = Moved(port.Id) })],
+                Ports = [.. device.Ports.Select(port => port with { Id = Moved(port.Id), Jack = port.Jack is { } jack ? new JackId(jack.Value + by) : null })],
+                Jacks = [.. device.Jacks.Select(jack => jack with { Id = new JackId(jack.Id.Value + by) })],
+                InnerPaths = [.. device.InnerPaths.Select(path => path with { Id = new InnerPathId(path.Id.Value + by), From = End(path.From), To = End(path.To) })],
             })],
             [.. Routes.Select(route => route with { Id = new RouteId(route.Id.Value + by), From = From(route.From), To = Moved(route.To) })],
-            [.. Groups.Select(group => group with { Id = new GroupId(group.Id.Value + by), Members = [.. group.Members.Select(Moved)] })]);
+            [.. Groups.Select(group => group with { Id = new GroupId(group.Id.Value + by), Members = [.. group.Members.Select(Moved)] })],
+            [.. Cables.Select(cable => new Cable(new JackId(cable.From.Value + by), new JackId(cable.To.Value + by)))],
+            MiddleIsC4);
+
+        InnerEnd End(InnerEnd end) => end.Id == 0 ? end : end with { Id = end.Id + by };
     }
 }

@@ -1,4 +1,6 @@
 using System.Collections.Immutable;
+using System.Globalization;
+using System.Text.RegularExpressions;
 using Weiche.Core.Midi;
 using Weiche.Core.Stages;
 
@@ -7,7 +9,13 @@ namespace Weiche.Core.Studios;
 /// <summary>Why an edit cannot be made.</summary>
 /// <param name="Field">The field it concerns ("name", "to" …), so that the sentence can stand beside it.</param>
 /// <param name="Sentence">What is wrong and what would be right, for a person.</param>
-public sealed record Problem(string Field, string Sentence);
+/// <param name="Remedy">What would work instead, or null.</param>
+public sealed record Problem(string Field, string Sentence, Remedy? Remedy = null);
+
+/// <summary>What would work instead of an edit that cannot be made.</summary>
+/// <param name="Label">What stands on its button.</param>
+/// <param name="Edit">The edit that it makes.</param>
+public sealed record Remedy(string Label, StudioEdit Edit);
 
 /// <summary>What became of an edit: a new studio, or a problem and nothing changed.</summary>
 public sealed record EditResult
@@ -36,7 +44,8 @@ public sealed record EditResult
     /// <summary>The edit cannot be made.</summary>
     /// <param name="field">The field it concerns.</param>
     /// <param name="sentence">Why, for a person.</param>
-    public static EditResult Refused(string field, string sentence) => new(null, new Problem(field, sentence), 0);
+    /// <param name="remedy">What would work instead, or null.</param>
+    public static EditResult Refused(string field, string sentence, Remedy? remedy = null) => new(null, new Problem(field, sentence, remedy), 0);
 }
 
 /// <summary>One change of a studio, as a value: it can be named before it is made, and made on any studio.</summary>
@@ -74,10 +83,14 @@ public abstract record StudioEdit
     }
 }
 
-/// <summary>Makes a virtual port: a destination and the source where what it is sent comes out.</summary>
+/// <summary>Makes a virtual port, a destination and the source where what it is sent comes out; or several at once, where
+/// the name ends with a range of numbers: "keys to stars 1–4".</summary>
 /// <param name="Name">Its name, as typed.</param>
-public sealed record AddVirtualPort(string? Name) : StudioEdit
+public sealed partial record AddVirtualPort(string? Name) : StudioEdit
 {
+    /// <summary>The most that are made at once.</summary>
+    public const int MaxAtOnce = 32;
+
     /// <inheritdoc/>
     public override string Title(Studio studio) => $"Add virtual port {NameRule.Tidy(Name)}";
 
@@ -85,6 +98,22 @@ public sealed record AddVirtualPort(string? Name) : StudioEdit
     public override EditResult Apply(Studio studio)
     {
         var name = NameRule.Tidy(Name);
+        if (Range().Match(name) is not { Success: true } range) return Add(studio, name);
+        var (first, last) = (int.Parse(range.Groups[2].Value, CultureInfo.InvariantCulture), int.Parse(range.Groups[3].Value, CultureInfo.InvariantCulture));
+        if (last < first) return EditResult.Refused("name", $"The range is upside down: write {last}–{first}.");
+        if (last - first >= MaxAtOnce) return EditResult.Refused("name", $"At most {MaxAtOnce} virtual ports are made at once; {first}–{last} are {last - first + 1}.");
+        var result = EditResult.Refused("name", "");
+        for (var number = first; number <= last; number++)
+        {
+            result = Add(studio, string.Create(CultureInfo.InvariantCulture, $"{range.Groups[1].Value} {number}"));
+            if (result.Studio is null) return result;
+            studio = result.Studio;
+        }
+        return result;
+    }
+
+    private static EditResult Add(Studio studio, string name)
+    {
         if (CheckNewName(studio, name, null) is { } problem) return EditResult.Refused("name", problem);
         var id = studio.NextId;
         var device = new Device(new DeviceId(id), name, DeviceKind.VirtualPort, ChannelSet.All, ChannelSet.All, false, null,
@@ -94,6 +123,9 @@ public sealed record AddVirtualPort(string? Name) : StudioEdit
         ]);
         return EditResult.Done(studio.With(devices: studio.Devices.Add(device), idsTaken: 3), id);
     }
+
+    [GeneratedRegex(@"^(.*\S) ([0-9]{1,4}) ?[–-] ?([0-9]{1,4})$", RegexOptions.CultureInvariant)]
+    private static partial Regex Range();
 }
 
 /// <summary>Adds a port of raw bytes: a MIDI device file or any other path that bytes come from or go to.</summary>
@@ -101,7 +133,9 @@ public sealed record AddVirtualPort(string? Name) : StudioEdit
 /// <param name="Address">The path, as typed.</param>
 /// <param name="Reads">Whether messages come from it.</param>
 /// <param name="Writes">Whether messages go to it.</param>
-public sealed record AddRawDevice(string? Name, string? Address, bool Reads = true, bool Writes = true) : StudioEdit
+/// <param name="Says">The name that the system gives it, by which it is known again under another path; null if it has
+/// none.</param>
+public sealed record AddRawDevice(string? Name, string? Address, bool Reads = true, bool Writes = true, string? Says = null) : StudioEdit
 {
     private const int MaxAddress = 200;
 
@@ -122,7 +156,11 @@ public sealed record AddRawDevice(string? Name, string? Address, bool Reads = tr
         var ports = ImmutableArray.CreateBuilder<Port>();
         if (Reads) ports.Add(new Port(new PortId(id + 1), PortDirection.Source, "", WireKind.Usb));
         if (Writes) ports.Add(new Port(new PortId(id + 2), PortDirection.Destination, "", WireKind.Usb));
-        var device = new Device(new DeviceId(id), name, DeviceKind.Raw, ChannelSet.All, ChannelSet.All, false, null, ports.ToImmutable(), address);
+        var device = new Device(new DeviceId(id), name, DeviceKind.Raw, ChannelSet.All, ChannelSet.All, false, null, ports.ToImmutable(), address)
+        {
+            Known = string.IsNullOrEmpty(Says) ? null : new KnownAs(Says, "", address),
+        };
+        if (DeviceRule.Check(device) is { } no) return EditResult.Refused("raw", no);
         return EditResult.Done(studio.With(devices: studio.Devices.Add(device), idsTaken: 3), id);
     }
 
@@ -134,35 +172,6 @@ public sealed record AddRawDevice(string? Name, string? Address, bool Reads = tr
         if (typed.Length > MaxAddress) return $"A path has at most {MaxAddress} characters here.";
         return typed.Any(char.IsControl) ? "A path cannot contain control characters." : null;
     }
-}
-
-/// <summary>Removes a virtual port or raw device that no route uses.</summary>
-/// <param name="Id">The virtual port.</param>
-public sealed record RemoveVirtualPort(DeviceId Id) : StudioEdit
-{
-    /// <inheritdoc/>
-    public override string Title(Studio studio) => $"Remove virtual port {studio.FindDevice(Id)?.Name}";
-
-    /// <inheritdoc/>
-    public override EditResult Apply(Studio studio)
-    {
-        if (studio.FindDevice(Id) is not { } device)
-            return EditResult.Refused("port", "That virtual port is gone already.");
-        if (device.Kind is not (DeviceKind.VirtualPort or DeviceKind.Raw))
-            return EditResult.Refused("port", $"{device.Name} is a device, not a virtual port. Switch its ports off instead.");
-        var used = studio.Routes.Where(route => device.Ports.Any(port => route.From == port.Id || port.Id == route.To)).ToList();
-        if (used.Count > 0)
-        {
-            var routes = string.Join(", ", used.Take(3).Select(studio.Describe)) + (used.Count > 3 ? " …" : "");
-            return EditResult.Refused("port", $"{device.Name} is in use by {routes}. Remove {(used.Count == 1 ? "that route" : "those routes")} first.");
-        }
-        return EditResult.Done(studio.With(
-            devices: studio.Devices.Remove(device),
-            routes: [.. studio.Routes.Select(route => route.From is AnySource any ? route with { From = any with { Except = Without(any.Except, device) } } : route)],
-            groups: [.. studio.Groups.Select(group => group with { Members = Without(group.Members, device) })]));
-    }
-
-    private static ImmutableArray<PortId> Without(ImmutableArray<PortId> ports, Device device) => ports.RemoveAll(id => device.Ports.Any(port => port.Id == id));
 }
 
 /// <summary>Gives a device or a virtual port another name.</summary>
@@ -197,8 +206,7 @@ public sealed record SwitchPort(PortId Id, bool On) : StudioEdit
     {
         if (studio.FindPort(Id) is not { } found)
             return EditResult.Refused("port", "That port is gone: it was removed meanwhile. Nothing was changed.");
-        var device = found.Device with { Ports = found.Device.Ports.Replace(found.Port, found.Port with { On = On }) };
-        return EditResult.Done(studio.With(devices: studio.Devices.Replace(found.Device, device)));
+        return EditResult.Done(studio.With(found.Owner, found.Owner with { Ports = found.Owner.Ports.Replace(found.Port, found.Port with { On = On }) }));
     }
 }
 

@@ -21,7 +21,6 @@ public sealed class RawWire : IByteSink, IDisposable
     private const int Closed = -1;
 
     private readonly Junction _junction;
-    private readonly string _path;
     private readonly PortId? _source;
     private readonly PortId? _destination;
     private readonly TimeProvider _time;
@@ -35,6 +34,9 @@ public sealed class RawWire : IByteSink, IDisposable
     private volatile bool _stopped;
     private Presence _presence;
 
+    /// <summary>The path.</summary>
+    public string Path { get; }
+
     /// <summary>A wire to a path. It is opened on the wire's own thread, as soon as it can be.</summary>
     /// <param name="junction">Where its bytes go and come from.</param>
     /// <param name="path">The path.</param>
@@ -44,7 +46,7 @@ public sealed class RawWire : IByteSink, IDisposable
     public RawWire(Junction junction, string path, PortId? source, PortId? destination, TimeProvider time)
     {
         _junction = junction;
-        _path = path;
+        Path = path;
         _source = source;
         _destination = destination;
         _time = time;
@@ -120,12 +122,12 @@ public sealed class RawWire : IByteSink, IDisposable
 
     private bool TryOpen(int direction, out int descriptor)
     {
-        descriptor = Directory.Exists(_path)
+        descriptor = Directory.Exists(Path)
             ? Closed
-            : Libc.Open(_path, direction | Libc.NonBlocking | Libc.NoControllingTerminal | Libc.CloseOnExec);
+            : Libc.Open(Path, direction | Libc.NonBlocking | Libc.NoControllingTerminal | Libc.CloseOnExec);
         if (descriptor == Closed)
         {
-            Say(false, Directory.Exists(_path) ? "it is a folder" : Explain(Marshal.GetLastPInvokeError()));
+            Say(false, Directory.Exists(Path) ? "it is a folder" : Explain(Marshal.GetLastPInvokeError()));
             return false;
         }
         Libc.LeaveBytesAlone(descriptor);

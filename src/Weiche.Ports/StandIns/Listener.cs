@@ -13,28 +13,32 @@ public sealed class Listener : IDisposable
     private readonly ChannelSet _channels;
     private readonly SysExPool _pool = new(1 << 16, 1 << 18);
     private readonly StreamParser _parser;
-    private readonly SortedDictionary<int, int> _held = [];
-    private readonly HashSet<int> _ringing = [];
-    private readonly BytePump _pump;
+    private readonly StreamParser _own;
+    private readonly SortedDictionary<(int Channel, int Key), int> _held = [];
+    private readonly HashSet<(int Channel, int Key)> _ringing = [];
+    private readonly int[] _programs = new int[Channel.Count];
     private long _version;
-    private bool _sustained;
-    private int _program = 1;
+    private ushort _sustained;
     private int _bend;
     private int _modulation;
     private long _ignored;
     private Hearing? _last;
 
-    /// <summary>A listener on a destination.</summary>
-    /// <param name="junction">Where its bytes come from.</param>
-    /// <param name="port">The destination it is.</param>
+    /// <summary>A listener.</summary>
     /// <param name="channels">The channels it listens to.</param>
-    public Listener(Junction junction, PortId port, ChannelSet channels)
+    public Listener(ChannelSet channels)
     {
         _channels = channels;
         _parser = new StreamParser(_pool);
-        _pump = new BytePump(Handle, () => junction.Resume(port));
-        junction.Connect(port, _pump);
+        _own = new StreamParser(_pool);
+        Array.Fill(_programs, 1);
     }
+
+    /// <summary>What it does when it is asked who it is; null if it does not answer.</summary>
+    public Action? Asked { get; init; }
+
+    /// <summary>Is told when local control (controller 122) is switched.</summary>
+    public Action<bool>? LocalSwitched { get; init; }
 
     /// <summary>What it holds now. The same object as long as nothing has changed.</summary>
     public Hearing Hearing
@@ -45,61 +49,95 @@ public sealed class Listener : IDisposable
             {
                 if (_last?.Version == _version) return _last;
                 return _last = new Hearing(
-                    _version, [.. _held.Select(pair => (pair.Key, pair.Value))], _sustained, _program, _bend, _modulation, _ignored, _parser.Counts.ThrownBytes);
+                    _version, [.. _held.Select(pair => (pair.Key.Channel + 1, pair.Key.Key, pair.Value))], _sustained != 0, [.. _programs], _bend, _modulation, _ignored, _parser.Counts.ThrownBytes);
             }
         }
     }
 
     /// <inheritdoc/>
-    public void Dispose() => _pump.Dispose();
+    public void Dispose()
+    {
+        lock (_gate)
+        {
+            _held.Clear();
+            _ringing.Clear();
+        }
+    }
 
-    private void Handle(ReadOnlySpan<byte> bytes)
+    /// <summary>Takes bytes that reach it.</summary>
+    /// <param name="bytes">The bytes.</param>
+    public void Hear(ReadOnlySpan<byte> bytes)
+    {
+        bool asked;
+        lock (_gate)
+        {
+            _asked = false;
+            var sink = new Sink(this);
+            _parser.Parse(bytes, ref sink);
+            _version++;
+            asked = _asked;
+        }
+        if (asked) Asked?.Invoke();
+    }
+
+    /// <summary>Takes what its own keys send, while local control is on.</summary>
+    /// <param name="bytes">The bytes.</param>
+    public void HearOwn(ReadOnlySpan<byte> bytes)
     {
         lock (_gate)
         {
             var sink = new Sink(this);
-            _parser.Parse(bytes, ref sink);
+            _own.Parse(bytes, ref sink);
             _version++;
         }
     }
 
+    private bool _asked;
+
     private void Take(in MidiMessage message)
     {
+        if (message.SysExHandle != 0) _asked |= DeviceIdentity.IsRequest(_pool.Bytes(message.SysExHandle));
         if (!message.HasChannel) return;
         if (!_channels.Contains(Channel.FromIndex(message.ChannelIndex)))
         {
             _ignored++;
             return;
         }
+        var channel = message.ChannelIndex;
+        var key = (channel, (int)message.Data1);
+        var sustained = (_sustained >> channel & 1) != 0;
         switch (message.Kind)
         {
             case MessageKind.Note when message.IsNoteOn:
-                _held[message.Data1] = message.Data2;
-                _ringing.Remove(message.Data1);
+                _held[key] = message.Data2;
+                _ringing.Remove(key);
                 break;
-            case MessageKind.Note when _sustained:
-                if (_held.ContainsKey(message.Data1)) _ringing.Add(message.Data1);
+            case MessageKind.Note when sustained:
+                if (_held.ContainsKey(key)) _ringing.Add(key);
                 break;
             case MessageKind.Note:
-                _held.Remove(message.Data1);
+                _held.Remove(key);
                 break;
             case MessageKind.ControlChange when message.Data1 == 1:
                 _modulation = message.Data2;
                 break;
             case MessageKind.ControlChange when message.Data1 == 64:
-                _sustained = message.Data2 >= 64;
-                if (!_sustained) StopRinging();
+                _sustained = (ushort)(message.Data2 >= 64 ? _sustained | 1 << channel : _sustained & ~(1 << channel));
+                if (message.Data2 < 64) StopRinging(channel);
                 break;
             case MessageKind.ChannelMode when message.Data1 == 120:
-                _held.Clear();
-                _ringing.Clear();
+                foreach (var sounding in _held.Keys.Where(each => each.Channel == channel).ToList()) _held.Remove(sounding);
+                _ringing.RemoveWhere(each => each.Channel == channel);
+                break;
+            case MessageKind.ChannelMode when message.Data1 == 122:
+                LocalSwitched?.Invoke(message.Data2 >= 64);
                 break;
             case MessageKind.ChannelMode when message.Data1 == 123:
-                foreach (var key in _held.Keys) _ringing.Add(key);
-                if (!_sustained) StopRinging();
+                foreach (var sounding in _held.Keys.Where(each => each.Channel == channel)) _ringing.Add(sounding);
+                if (!sustained) StopRinging(channel);
                 break;
             case MessageKind.ProgramChange:
-                _program = message.Data1 + 1;
+                _programs[channel] = message.Data1 + 1;
                 break;
             case MessageKind.PitchBend:
                 _bend = message.BendValue;
@@ -107,10 +145,13 @@ public sealed class Listener : IDisposable
         }
     }
 
-    private void StopRinging()
+    private void StopRinging(int channel)
     {
-        foreach (var key in _ringing) _held.Remove(key);
-        _ringing.Clear();
+        foreach (var key in _ringing.Where(each => each.Channel == channel).ToList())
+        {
+            _held.Remove(key);
+            _ringing.Remove(key);
+        }
     }
 
     private readonly struct Sink(Listener listener) : IMessageSink

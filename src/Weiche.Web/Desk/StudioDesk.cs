@@ -3,13 +3,15 @@ using Weiche.Core.Studios;
 using Weiche.Data;
 using Weiche.Files;
 using Weiche.Ports;
+using Weiche.Ports.Raw;
 
 namespace Weiche.Web.Desk;
 
 /// <summary>The studio as it is now.</summary>
 /// <param name="Studio">The studio.</param>
-/// <param name="Version">Its version in the database.</param>
-public sealed record DeskState(Studio Studio, int Version);
+/// <param name="Version">Counts up with every change that pages show, whichever studio is open.</param>
+/// <param name="StudioId">The studio's key in the database.</param>
+public sealed record DeskState(Studio Studio, int Version, int StudioId);
 
 /// <summary>
 /// The one place where edits are made. An edit is checked, written to the database, put in force in the engine and
@@ -21,7 +23,6 @@ public sealed class StudioDesk : IDisposable
 
     private readonly Lock _gate = new();
     private readonly StudioStore _store;
-    private readonly int _studioId;
     private readonly TimeProvider _time;
     private readonly ConcurrentDictionary<int, Studio> _plans = new();
     private DeskState _state;
@@ -31,15 +32,17 @@ public sealed class StudioDesk : IDisposable
     /// <param name="stored">The studio as it was read.</param>
     /// <param name="time">Where the time comes from.</param>
     /// <exception cref="StudioFormatException">The stored document is not a studio.</exception>
-    public StudioDesk(StudioStore store, StoredStudio stored, TimeProvider time)
+    /// <param name="places">Where raw devices are looked for.</param>
+    /// <param name="withRoom">Whether the stand-ins stand in the room, to be found.</param>
+    public StudioDesk(StudioStore store, StoredStudio stored, TimeProvider time, RawPlaces places, bool withRoom)
     {
         _store = store;
-        _studioId = stored.Id;
         _time = time;
         var studio = StudioJson.Read(stored.Document);
-        _state = new DeskState(studio, stored.Version);
+        _state = new DeskState(studio, stored.Version, stored.Id);
         Junction = new Junction(studio, new StudioClock(time));
-        Park = new PortPark(Junction, time);
+        Park = new PortPark(Junction, time, places, withRoom);
+        Scout = new Scout(Junction, time);
         Park.Match(studio);
         _plans[Junction.Plan.Version] = studio;
     }
@@ -49,6 +52,12 @@ public sealed class StudioDesk : IDisposable
 
     /// <summary>What stands behind the ports.</summary>
     public PortPark Park { get; }
+
+    /// <summary>Asks the room who is there and what comes back.</summary>
+    public Scout Scout { get; }
+
+    /// <summary>Every studio in the database, by key and name.</summary>
+    public IReadOnlyList<(int Id, string Name)> Studios => _store.All();
 
     /// <summary>The database file.</summary>
     public string DatabaseFile => _store.DatabaseFile;
@@ -66,11 +75,11 @@ public sealed class StudioDesk : IDisposable
             var before = _state.Studio;
             var result = edit.Apply(before);
             if (result.Studio is not { } studio) return result;
+            if (studio.Name != before.Name && NameTaken(studio.Name, _state.StudioId) is { } taken) return EditResult.Refused("studio", taken);
             var plan = Junction.Prepare(studio);
-            int version;
             try
             {
-                version = _store.Append(_studioId, edit.Title(before), StudioJson.Write(studio), _time.GetUtcNow().UtcDateTime);
+                _store.Append(_state.StudioId, edit.Title(before), StudioJson.Write(studio), _time.GetUtcNow().UtcDateTime, studio.Name);
             }
             catch (StoreException exception)
             {
@@ -79,8 +88,105 @@ public sealed class StudioDesk : IDisposable
             Remember(plan.Version, studio);
             Junction.Swap(plan);
             Park.Match(studio);
-            Volatile.Write(ref _state, new DeskState(studio, version));
+            Volatile.Write(ref _state, _state with { Studio = studio, Version = _state.Version + 1 });
+            if (edit is SwitchInnerPath inner) SendLocalControl(studio, inner);
             return result;
+        }
+    }
+
+    /// <summary>Opens another studio of the database. What sounds ends.</summary>
+    /// <param name="id">Its key.</param>
+    /// <returns>Why it cannot be opened, or null if it is open.</returns>
+    public Problem? Open(int id)
+    {
+        lock (_gate)
+        {
+            if (id == _state.StudioId) return null;
+            try
+            {
+                if (_store.Find(id) is not { } stored) return Gone();
+                var studio = StudioJson.Read(stored.Document);
+                _store.Opened(id, _time.GetUtcNow().UtcDateTime);
+                // Ids of one studio say nothing in another: everything is taken away before it is set up anew.
+                Park.Match(Studio.Empty(studio.Name));
+                Junction.Replace(studio);
+                Remember(Junction.Plan.Version, studio);
+                Park.Match(studio);
+                Scout.Forget();
+                Volatile.Write(ref _state, new DeskState(studio, Math.Max(_state.Version, stored.Version) + 1, id));
+                return null;
+            }
+            catch (Exception exception) when (exception is StoreException or StudioFormatException)
+            {
+                return new Problem("studio", exception.Message);
+            }
+        }
+    }
+
+    /// <summary>Adds a studio to the database and opens it.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <returns>Why that cannot be, or null.</returns>
+    public Problem? Add(Studio studio)
+    {
+        lock (_gate)
+        {
+            if (NameTaken(studio.Name, 0) is { } taken) return new Problem("studio", taken);
+            try
+            {
+                return Open(_store.Add(studio.Name, StudioJson.Write(studio), _time.GetUtcNow().UtcDateTime).Id);
+            }
+            catch (StoreException exception)
+            {
+                return new Problem("studio", exception.Message);
+            }
+        }
+    }
+
+    /// <summary>Removes a studio, with all its versions, from the database. The one that is open stays.</summary>
+    /// <param name="id">Its key.</param>
+    /// <returns>Why that cannot be, or null.</returns>
+    public Problem? Remove(int id)
+    {
+        lock (_gate)
+        {
+            if (id == _state.StudioId) return new Problem("studio", "This studio is open. Open another one first.");
+            try
+            {
+                if (_store.Find(id) is null) return Gone();
+                _store.Remove(id);
+                return null;
+            }
+            catch (StoreException exception)
+            {
+                return new Problem("studio", exception.Message);
+            }
+        }
+    }
+
+    private static Problem Gone() => new("studio", "That studio is gone: it was removed meanwhile.");
+
+    private string? NameTaken(string name, int self)
+    {
+        try
+        {
+            return _store.All().Any(other => other.Id != self && string.Equals(other.Name, name, StringComparison.OrdinalIgnoreCase))
+                ? $"There is already a studio called “{name}”. Choose another name."
+                : null;
+        }
+        catch (StoreException exception)
+        {
+            return exception.Message;
+        }
+    }
+
+    /// <summary>Local control is switched by controller 122 (MIDI 1.0 Detailed Specification, "Channel Mode Messages"), on each
+    /// channel that the device sends on, wherever it can be reached.</summary>
+    private void SendLocalControl(Studio studio, SwitchInnerPath edit)
+    {
+        if (studio.FindDevice(edit.Id) is not { } device || device.InnerPaths.FirstOrDefault(path => path.Id == edit.Path) is not { IsSwitchedHere: true }) return;
+        foreach (var port in studio.PortsOf(device.Id).Where(port => !port.IsSource))
+        {
+            foreach (var channel in device.Sends.Members) Junction.Send(port.Id, [(byte)(0xB0 | channel.Index), 122, edit.On ? (byte)127 : (byte)0]);
         }
     }
 
@@ -92,6 +198,7 @@ public sealed class StudioDesk : IDisposable
     public void Dispose()
     {
         Junction.AllNotesOff();
+        Scout.Dispose();
         Park.Dispose();
         Junction.Dispose();
         _store.Dispose();

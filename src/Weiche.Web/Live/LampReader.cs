@@ -14,7 +14,8 @@ namespace Weiche.Web.Live;
 /// <param name="Hearings">For each stand-in that now holds something else: its device and what it holds.</param>
 /// <param name="Watch">The number of the newest line of Watch.</param>
 /// <param name="Background">How much clock and active sensing came from all sources.</param>
-/// <param name="Missing">How many devices are missing.</param>
+/// <param name="Unnamed">What is plugged in, has no name yet and spoke.</param>
+/// <param name="Roll">Counts up when something was plugged in or pulled out.</param>
 public sealed record LampFrame(
     int Version,
     IReadOnlyList<long[]> Ports,
@@ -23,17 +24,19 @@ public sealed record LampFrame(
     IReadOnlyList<HearingFrame> Hearings,
     long Watch,
     long Background,
-    int Missing);
+    IReadOnlyList<string> Unnamed,
+    int Roll);
 
 /// <summary>What a stand-in holds.</summary>
-/// <param name="Device">The device's id.</param>
+/// <param name="StandIn">The stand-in's key.</param>
 /// <param name="Keys">The keys that sound.</param>
-/// <param name="Names">Their names.</param>
+/// <param name="Names">Their names, with the channel where it listens to several.</param>
 /// <param name="Sustained">Whether its sustain pedal is down.</param>
 /// <param name="Bend">Its bend, −8192 to 8191.</param>
 /// <param name="Modulation">Its modulation, 0 to 127.</param>
-/// <param name="Program">Its program, 1 to 128.</param>
-public sealed record HearingFrame(int Device, int[] Keys, string[] Names, bool Sustained, int Bend, int Modulation, int Program);
+/// <param name="Programs">The program of each channel it listens to, in words.</param>
+/// <param name="More">What else there is to say: local control, bytes recorded.</param>
+public sealed record HearingFrame(string StandIn, int[] Keys, string[] Names, bool Sustained, int Bend, int Modulation, string Programs, string More);
 
 /// <summary>
 /// Makes frames for one onlooker. However much ran since the last frame, a frame says each thing once, so a slow
@@ -44,19 +47,21 @@ internal sealed class LampReader
     private readonly Dictionary<PortId, (long Messages, int Held)> _ports = [];
     private readonly Dictionary<RouteId, long> _routes = [];
     private readonly Dictionary<(RouteId, int), (long In, long Stopped)> _stages = [];
-    private readonly Dictionary<DeviceId, long> _hearings = [];
+    private readonly Dictionary<string, (long, bool)> _hearings = [];
+    private readonly Dictionary<string, long> _unnamed = [];
     private int _version = -1;
     private long _watch = -1;
     private long _background = -1;
-    private int _missing = -1;
+    private int _roll = -1;
 
     /// <summary>The next frame, or null if nothing changed.</summary>
     /// <param name="version">The studio's version.</param>
     /// <param name="plan">The plan in force.</param>
-    /// <param name="instruments">The stand-ins.</param>
+    /// <param name="standIns">The stand-ins.</param>
     /// <param name="watch">The number of the newest line of Watch.</param>
-    /// <param name="missing">How many devices are missing.</param>
-    internal LampFrame? Next(int version, RoutingPlan plan, IReadOnlyDictionary<DeviceId, Instrument> instruments, long watch, int missing)
+    /// <param name="roll">Counts up when something was plugged in or pulled out.</param>
+    /// <param name="unnamed">How often each thing without a name has spoken.</param>
+    internal LampFrame? Next(int version, RoutingPlan plan, IReadOnlyDictionary<string, StandIn> standIns, long watch, int roll, IReadOnlyDictionary<string, long>? unnamed = null)
     {
         var ports = new List<long[]>();
         var background = 0L;
@@ -87,17 +92,38 @@ internal sealed class LampReader
             }
         }
         var hearings = new List<HearingFrame>();
-        foreach (var (id, instrument) in instruments)
+        foreach (var (key, standIn) in standIns)
         {
-            if (instrument.Listener?.Hearing is not { } hearing) continue;
-            if (_hearings.TryGetValue(id, out var seen) && seen == hearing.Version) continue;
-            _hearings[id] = hearing.Version;
-            hearings.Add(new HearingFrame(
-                id.Value, [.. hearing.Held.Select(held => held.Key)], [.. hearing.Held.Select(held => KeyName.Of(held.Key))], hearing.Sustained, hearing.Bend, hearing.Modulation, hearing.Program));
+            if (standIn.Listener?.Hearing is not { } hearing) continue;
+            var now = (hearing.Version, standIn.IsLocal);
+            if (_hearings.TryGetValue(key, out var seen) && seen == now) continue;
+            _hearings[key] = now;
+            hearings.Add(Words(key, standIn, hearing));
         }
-        var quiet = ports.Count == 0 && routes.Count == 0 && stages.Count == 0 && hearings.Count == 0
-            && version == _version && watch == _watch && background == _background && missing == _missing;
-        (_version, _watch, _background, _missing) = (version, watch, background, missing);
-        return quiet ? null : new LampFrame(version, ports, routes, stages, hearings, watch, background, missing);
+        var spoke = new List<string>();
+        foreach (var (unit, count) in unnamed ?? new Dictionary<string, long>())
+        {
+            if (_unnamed.TryGetValue(unit, out var last) ? last != count : _version >= 0) spoke.Add(unit);
+            _unnamed[unit] = count;
+        }
+        var quiet = spoke.Count == 0 && ports.Count == 0 && routes.Count == 0 && stages.Count == 0 && hearings.Count == 0
+            && version == _version && watch == _watch && background == _background && roll == _roll;
+        (_version, _watch, _background, _roll) = (version, watch, background, roll);
+        return quiet ? null : new LampFrame(version, ports, routes, stages, hearings, watch, background, spoke, roll);
+    }
+
+    private static HearingFrame Words(string key, StandIn standIn, Hearing hearing)
+    {
+        var listens = standIn.Kit.Listens;
+        var several = listens.Count > 1;
+        string Name((int Channel, int Key, int Velocity) held) => several ? $"{held.Channel}:{KeyName.Of(held.Key)}" : KeyName.Of(held.Key);
+        var programs = listens.Members.Select(channel => (channel.Number, Program: hearing.Programs[channel.Index])).ToList();
+        var words = !several ? $"program {programs[0].Program}"
+            : string.Join(", ", programs.Where(item => item.Program != 1).Take(3).Select(item => $"program {item.Program} on {item.Number}"));
+        var more = new List<string>();
+        if (!standIn.IsLocal) more.Add("local off");
+        if (standIn.Kit.Tracks.Count > 0 && standIn.RecordedBytes > 0) more.Add($"{Pages.Words.Count(standIn.RecordedBytes)} bytes recorded");
+        return new HearingFrame(
+            key, [.. hearing.Held.Select(held => held.Key)], [.. hearing.Held.Select(Name)], hearing.Sustained, hearing.Bend, hearing.Modulation, words, string.Join(" · ", more));
     }
 }

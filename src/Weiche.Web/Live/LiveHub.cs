@@ -1,6 +1,6 @@
 using System.Runtime.CompilerServices;
 using Microsoft.AspNetCore.SignalR;
-using Weiche.Core.Studios;
+using Weiche.Core.Midi;
 using Weiche.Ports.StandIns;
 using Weiche.Web.Desk;
 
@@ -9,7 +9,8 @@ namespace Weiche.Web.Live;
 /// <summary>What is live between a page and the studio: lamps to the page, playing from it.</summary>
 /// <param name="desk">The running studio.</param>
 /// <param name="watch">The lines of Watch.</param>
-public sealed class LiveHub(StudioDesk desk, WatchLog watch) : Hub
+/// <param name="spoken">What has no name yet and spoke.</param>
+public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken) : Hub
 {
     /// <summary>The time between two frames: at most 30 a second.</summary>
     internal static readonly TimeSpan FrameInterval = TimeSpan.FromMilliseconds(34);
@@ -26,44 +27,84 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch) : Hub
         do
         {
             var state = desk.State;
-            if (reader.Next(state.Version, desk.Junction.Plan, desk.Park.Instruments, watch.Newest, desk.Park.Missing) is { } frame) yield return frame;
+            KeyName.CurrentMiddleOctave = state.Studio.MiddleOctave;
+            if (reader.Next(state.Version, desk.Junction.Plan, desk.Park.StandIns, watch.Newest, desk.Park.State.Version, spoken.Counts) is { } frame) yield return frame;
         }
         while (await timer.WaitForNextTickAsync(cancellation));
     }
 
     /// <summary>Presses a key of a stand-in.</summary>
-    /// <param name="device">The device's id.</param>
+    /// <param name="standIn">The stand-in's key.</param>
     /// <param name="key">The key, 0 to 127.</param>
     /// <param name="velocity">How hard, 1 to 127.</param>
-    public void Press(int device, int key, int velocity) => Find(device)?.Press(Context.ConnectionId, key, velocity);
+    public void Press(string standIn, int key, int velocity) => Find(standIn)?.Press(Context.ConnectionId, key, velocity);
 
     /// <summary>Lets a key of a stand-in go.</summary>
-    /// <param name="device">The device's id.</param>
+    /// <param name="standIn">The stand-in's key.</param>
     /// <param name="key">The key, 0 to 127.</param>
-    public void Release(int device, int key) => Find(device)?.Release(Context.ConnectionId, key);
+    public void Release(string standIn, int key) => Find(standIn)?.Release(Context.ConnectionId, key);
+
+    /// <summary>Sets a finger down on a surface, or moves it there.</summary>
+    /// <param name="standIn">The stand-in's key.</param>
+    /// <param name="finger">Which finger.</param>
+    /// <param name="key">Where along the keys, in semitones.</param>
+    /// <param name="pressure">How hard, 0 to 127.</param>
+    /// <param name="slide">Where across, 0 to 127.</param>
+    public void Touch(string standIn, int finger, double key, int pressure, int slide) => Find(standIn)?.Touch(Context.ConnectionId, finger, key, pressure, slide);
+
+    /// <summary>Lifts a finger off a surface.</summary>
+    /// <param name="standIn">The stand-in's key.</param>
+    /// <param name="finger">Which finger.</param>
+    public void Lift(string standIn, int finger) => Find(standIn)?.Lift(Context.ConnectionId, finger);
 
     /// <summary>Moves the bend wheel of a stand-in.</summary>
-    /// <param name="device">The device's id.</param>
+    /// <param name="standIn">The stand-in's key.</param>
     /// <param name="bend">−8192 to 8191.</param>
-    public void Bend(int device, int bend) => Find(device)?.Bend(bend);
+    public void Bend(string standIn, int bend) => Find(standIn)?.Bend(bend);
 
-    /// <summary>Moves the modulation wheel of a stand-in.</summary>
-    /// <param name="device">The device's id.</param>
+    /// <summary>Moves a fader or wheel of a stand-in.</summary>
+    /// <param name="standIn">The stand-in's key.</param>
+    /// <param name="controller">The controller it sends.</param>
     /// <param name="value">0 to 127.</param>
-    public void Modulate(int device, int value) => Find(device)?.Modulate(value);
+    public void Control(string standIn, int controller, int value) => Find(standIn)?.Control(controller, value);
+
+    /// <summary>Blows into a stand-in.</summary>
+    /// <param name="standIn">The stand-in's key.</param>
+    /// <param name="value">0 to 127.</param>
+    public void Blow(string standIn, int value) => Find(standIn)?.Blow(value);
 
     /// <summary>Presses the sustain pedal of a stand-in or lets it up.</summary>
-    /// <param name="device">The device's id.</param>
+    /// <param name="standIn">The stand-in's key.</param>
     /// <param name="down">Whether it goes down.</param>
-    public void Sustain(int device, bool down) => Find(device)?.Sustain(Context.ConnectionId, down);
+    public void Sustain(string standIn, bool down) => Find(standIn)?.Sustain(Context.ConnectionId, down);
+
+    /// <summary>Has a stand-in play by itself, or stops it.</summary>
+    /// <param name="standIn">The stand-in's key.</param>
+    /// <param name="style">What it plays.</param>
+    /// <param name="on">Whether it shall.</param>
+    public void Style(string standIn, string style, bool on)
+    {
+        if (Enum.TryParse<Style>(style, ignoreCase: true, out var played)) desk.Park.StandIns.GetValueOrDefault(standIn)?.Styles?.Play(played, on);
+    }
+
+    /// <summary>Switches something on a stand-in, as a person at the device would.</summary>
+    /// <param name="standIn">The stand-in's key.</param>
+    /// <param name="name">The switch or track.</param>
+    /// <param name="on">On or off.</param>
+    public void Switch(string standIn, string name, bool on) => desk.Park.StandIns.GetValueOrDefault(standIn)?.Switch(name, on);
+
+    /// <summary>Plugs a stand-in in at a place, or pulls it out.</summary>
+    /// <param name="standIn">The stand-in's key.</param>
+    /// <param name="place">The place; empty to pull it out.</param>
+    public void Plug(string standIn, string place) => desk.Park.Room?.Plug(standIn, place.Length == 0 ? null : place);
 
     /// <inheritdoc/>
     public override Task OnDisconnectedAsync(Exception? exception)
     {
         // A window that is closed, or a tablet that falls asleep, must not leave keys pressed.
-        foreach (var instrument in desk.Park.Instruments.Values) instrument.Player?.LetGo(Context.ConnectionId);
+        foreach (var standIn in desk.Park.StandIns.Values) standIn.Player?.LetGo(Context.ConnectionId);
         return base.OnDisconnectedAsync(exception);
     }
 
-    private Player? Find(int device) => desk.Park.Instruments.GetValueOrDefault(new DeviceId(device))?.Player;
+    private Player? Find(string standIn) => desk.Park.StandIns.GetValueOrDefault(standIn)?.Player;
 }

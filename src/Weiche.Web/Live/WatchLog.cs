@@ -41,6 +41,7 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
     private readonly Queue<WatchLine> _lines = new(Capacity);
     private readonly TapRecord[] _buffer = new TapRecord[8192];
     private readonly List<TapRecord> _open = [];
+    private readonly Dictionary<(int Studio, PortId Port), (string Words, long At)> _lastFrom = [];
     private long _next;
     private long _count;
     private long _leftOut;
@@ -57,6 +58,12 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
     public IReadOnlyList<WatchLine> Lines(long after, int count)
     {
         lock (_gate) return [.. _lines.Reverse().TakeWhile(line => line.Number > after).Take(count)];
+    }
+
+    /// <summary>What each source of the open studio last sent: its words, and when in µs.</summary>
+    public IReadOnlyList<(PortId Port, string Words, long At)> LastFrom()
+    {
+        lock (_gate) return [.. _lastFrom.Where(pair => pair.Key.Studio == desk.State.StudioId).Select(pair => (pair.Key.Port, pair.Value.Words, pair.Value.At))];
     }
 
     /// <summary>Takes over what the engine has written down since the last time.</summary>
@@ -103,8 +110,10 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
     {
         if (_open.Count == 0) return;
         var line = ToLine(_open, _count + 1);
+        var came = _open[0];
         _open.Clear();
         if (line is null) return;
+        _lastFrom[(desk.State.StudioId, new PortId(came.Port))] = (line.Words, came.Time.Microseconds);
         if (_lines.Count == Capacity) _lines.Dequeue();
         _lines.Enqueue(line);
         Volatile.Write(ref _count, _count + 1);
@@ -114,6 +123,7 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
     {
         var came = records[0];
         if (desk.StudioOfPlan(came.PlanVersion) is not { } studio) return null;
+        KeyName.CurrentMiddleOctave = studio.MiddleOctave;
         var channel = came.Message.HasChannel ? $" · ch {came.Message.ChannelIndex + 1}" : "";
         var exclusive = records.Count > 1 && records[1].Event == TapEvent.Exclusive ? records[1] : default;
         var length = exclusive.Event == TapEvent.Exclusive ? exclusive.SysExLength : 0;
@@ -136,6 +146,7 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
         {
             TapEvent.Delivered => new WatchEnd(record.Event, to, Became(record.Message, came)),
             TapEvent.Stopped => new WatchEnd(record.Event, to, Stopped(stage, record.Message)),
+            TapEvent.Kept => new WatchEnd(record.Event, "", "kept by Weiche: the answer to a question of its own"),
             TapEvent.SourceOff => new WatchEnd(record.Event, "", $"{to} is switched off"),
             TapEvent.DestinationOff => new WatchEnd(record.Event, to, $"{to} is switched off"),
             TapEvent.NotBegunHere => new WatchEnd(record.Event, to, "nothing to end: it did not begin here"),

@@ -2,56 +2,18 @@ using System.Globalization;
 using System.Text;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Weiche.Core.Midi;
 using Weiche.Core.Studios;
 using Weiche.Files;
-using Weiche.Ports.Raw;
 using Weiche.Web.Desk;
+using Weiche.Web.Live;
 
 namespace Weiche.Web.Pages;
 
-/// <summary>What Gear shows.</summary>
-/// <param name="State">The studio.</param>
-/// <param name="Chosen">The device whose facts stand in the drawer, or null.</param>
-/// <param name="Problem">What could not be done, or null.</param>
-/// <param name="TypedName">The name as it was typed when there is a problem with it.</param>
-/// <param name="TypedAddress">The path as it was typed when there is a problem with it.</param>
-public sealed record GearView(DeskState State, Device? Chosen, Problem? Problem = null, string? TypedName = null, string? TypedAddress = null)
-{
-    /// <summary>Raw MIDI devices of this computer that are not in the studio yet.</summary>
-    public IReadOnlyList<FoundDevice> Found { get; init; } = [];
-
-    /// <summary>Whether the raw devices are there.</summary>
-    public Func<DeviceId, Presence?> PresenceOf { get; init; } = _ => null;
-
-    /// <summary>Whether a device is a raw device that is not there.</summary>
-    /// <param name="device">The device.</param>
-    public bool IsMissing(Device device) => PresenceOf(device.Id) is { Present: false };
-
-    /// <summary>Whether a raw device is there, in words.</summary>
-    /// <param name="device">The device.</param>
-    public string PresenceWords(Device device) => PresenceOf(device.Id) switch
-    {
-        { Present: true } => "present",
-        { } presence => string.Create(CultureInfo.InvariantCulture, $"missing since {presence.Since.ToLocalTime():HH:mm}: {presence.Reason}"),
-        null => "",
-    };
-
-    /// <summary>Devices other than virtual ports.</summary>
-    public IEnumerable<Device> Devices => State.Studio.Devices.Where(device => device.Kind != DeviceKind.VirtualPort);
-
-    /// <summary>Virtual ports.</summary>
-    public IEnumerable<Device> VirtualPorts => State.Studio.Devices.Where(device => device.Kind == DeviceKind.VirtualPort);
-
-    /// <summary>The routes that come from or go to a device.</summary>
-    /// <param name="device">The device.</param>
-    public IReadOnlyList<Route> RoutesOf(Device device) =>
-        [.. State.Studio.Routes.Where(route => device.Ports.Any(port => route.From == port.Id || route.To == port.Id))];
-}
-
-/// <summary>Gear: what is there, what it is called, switched on or off.</summary>
+/// <summary>Gear: what is there, how it is wired, what it is called, switched on or off.</summary>
 /// <param name="desk">The running studio.</param>
-/// <param name="places">Where raw devices are looked for.</param>
-public sealed class GearModel(StudioDesk desk, RawPlaces places) : PageModel
+/// <param name="spoken">What came last from each source.</param>
+public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : PageModel
 {
     private const string Fragment = "_Gear";
     private const long MaxStudioFile = 900_000;
@@ -61,91 +23,268 @@ public sealed class GearModel(StudioDesk desk, RawPlaces places) : PageModel
 
     /// <summary>The page.</summary>
     /// <param name="device">The device in the drawer.</param>
-    public IActionResult OnGet(int? device)
+    /// <param name="unit">What is plugged in and being named.</param>
+    /// <param name="find">Whether a port is being found by playing.</param>
+    public IActionResult OnGet(int? device, string? unit, bool find)
     {
-        Look(device);
+        Look(device, naming: unit, find: find);
         return this.Show(Fragment, View);
     }
 
-    /// <summary>Makes a virtual port.</summary>
-    /// <param name="name">Its name.</param>
+    /// <summary>Which ports spoke, the last one first.</summary>
+    public IActionResult OnGetSpoke()
+    {
+        Look(null, find: true);
+        return Partial("_Spoke", View);
+    }
+
+    /// <summary>Adds a device from a line.</summary>
+    /// <param name="line">The line as typed.</param>
+    /// <param name="unit">What is plugged in and shall be this device.</param>
+    public IActionResult OnPostAddDevice(string? line, string? unit)
+    {
+        var plugged = desk.Park.State.Call.New.FirstOrDefault(each => each.Key == unit);
+        var result = !string.IsNullOrEmpty(unit) && plugged is null
+            ? EditResult.Refused("line", "That is not plugged in any more. Nothing was added.")
+            : desk.Apply(new AddDevice(line, plugged));
+        return Done(result, result.Problem is null ? result.NewId : null, line, naming: result.Problem is null ? null : unit);
+    }
+
+    /// <summary>Plugs a cable.</summary>
+    /// <param name="one">A jack.</param>
+    /// <param name="other">The other jack.</param>
+    /// <param name="device">The device in the drawer.</param>
+    public IActionResult OnPostPlug(int one, int other, int? device) => Done(desk.Apply(new PlugCable(new JackId(one), new JackId(other))), device);
+
+    /// <summary>Takes a cable out.</summary>
+    /// <param name="jack">A jack at either end.</param>
+    /// <param name="device">The device in the drawer.</param>
+    public IActionResult OnPostUnplug(int jack, int? device) => Done(desk.Apply(new UnplugCable(new JackId(jack))), device);
+
+    /// <summary>Makes a virtual port, or several.</summary>
+    /// <param name="name">The name.</param>
     public IActionResult OnPostAdd(string? name)
     {
         var result = desk.Apply(new AddVirtualPort(name));
-        Look(result.Problem is null ? result.NewId : null, result.Problem is { } problem ? problem with { Field = "add" } : null, name);
-        return Answer(result);
+        return Done(result.Problem is { } problem ? EditResult.Refused("add", problem.Sentence) : result, result.Problem is null ? result.NewId : null, name);
     }
 
     /// <summary>Renames a device or virtual port.</summary>
     /// <param name="device">Which.</param>
     /// <param name="name">Its new name.</param>
-    public IActionResult OnPostRename(int device, string? name)
-    {
-        var result = desk.Apply(new RenameDevice(new DeviceId(device), name));
-        Look(device, result.Problem, name);
-        return Answer(result);
-    }
+    public IActionResult OnPostRename(int device, string? name) => Done(desk.Apply(new RenameDevice(new DeviceId(device), name)), device, name);
 
     /// <summary>Switches a port.</summary>
     /// <param name="port">Which.</param>
     /// <param name="on">On or off.</param>
     /// <param name="device">The device in the drawer.</param>
-    public IActionResult OnPostSwitch(int port, bool on, int? device)
+    public IActionResult OnPostSwitch(int port, bool on, int? device) => Done(desk.Apply(new SwitchPort(new PortId(port), on)), device);
+
+    /// <summary>Switches the port that is off on again, and the next one off: to hear by its silence what each carries.</summary>
+    /// <param name="port">The port that is off; 0 to begin with the first.</param>
+    /// <param name="stop">Whether this ends it.</param>
+    /// <param name="device">The device in the drawer.</param>
+    public IActionResult OnPostStep(int port, bool stop, int? device)
     {
-        var result = desk.Apply(new SwitchPort(new PortId(port), on));
-        Look(device, result.Problem);
+        var ports = desk.State.Studio.Ports.Where(each => !each.IsLoose).ToList();
+        var at = ports.FindIndex(each => each.Id.Value == port);
+        var result = at >= 0 ? desk.Apply(new SwitchPort(ports[at].Id, true)) : EditResult.Done(desk.State.Studio);
+        // What was off before stays off: only ports that are on take part.
+        var next = stop ? default : ports.Skip(at + 1).FirstOrDefault(each => each.Port.On);
+        if (next.Device is not null && result.Problem is null) result = desk.Apply(new SwitchPort(next.Id, false));
+        Look(device, result.Problem, stepping: next.Device is null ? 0 : next.Id.Value);
         return Answer(result);
     }
 
-    /// <summary>Removes a virtual port.</summary>
+    /// <summary>Overrules a port's label.</summary>
+    /// <param name="port">Which.</param>
+    /// <param name="label">The label; empty to let it write itself.</param>
+    /// <param name="device">The device in the drawer.</param>
+    public IActionResult OnPostLabel(int port, string? label, int? device) => Done(desk.Apply(new SetPortLabel(new PortId(port), label)), device, label);
+
+    /// <summary>Says on which channels a device sends or listens.</summary>
     /// <param name="device">Which.</param>
-    public IActionResult OnPostRemove(int device)
+    /// <param name="sends">Whether this is about what it sends.</param>
+    /// <param name="channels">The channels as typed.</param>
+    public IActionResult OnPostChannels(int device, bool sends, string? channels) => Done(desk.Apply(new SetChannels(new DeviceId(device), sends, channels)), device, channels);
+
+    /// <summary>Says whether a device sends or listens to a kind of message.</summary>
+    /// <param name="device">Which.</param>
+    /// <param name="sends">Whether this is about what it sends.</param>
+    /// <param name="kind">The kind.</param>
+    /// <param name="present">Whether it does.</param>
+    public IActionResult OnPostKind(int device, bool sends, MessageKind kind, bool present)
     {
-        var result = desk.Apply(new RemoveVirtualPort(new DeviceId(device)));
-        Look(device, result.Problem);
-        return Answer(result);
+        if (desk.State.Studio.FindDevice(new DeviceId(device)) is not { } found || !Enum.IsDefined(kind))
+            return Done(EditResult.Refused("kinds", "That device is gone: it was removed meanwhile. Nothing was changed."), device);
+        return Done(desk.Apply(new SetKinds(found.Id, sends, (sends ? found.SendsKinds : found.ListensKinds).With(kind, present))), device);
+    }
+
+    /// <summary>Says whether a device sounds.</summary>
+    /// <param name="device">Which.</param>
+    /// <param name="sounds">Whether it does.</param>
+    /// <param name="audio">On which audio inputs its sound comes back.</param>
+    public IActionResult OnPostSound(int device, bool sounds, string? audio) => Done(desk.Apply(new SetSound(new DeviceId(device), sounds, audio)), device, audio);
+
+    /// <summary>Says which MPE zones a device speaks.</summary>
+    /// <param name="device">Which.</param>
+    /// <param name="lower">Members of the lower zone.</param>
+    /// <param name="upper">Members of the upper zone.</param>
+    /// <param name="bend">The bend range.</param>
+    public IActionResult OnPostZones(int device, int lower, int upper, int bend) => Done(desk.Apply(new SetZones(new DeviceId(device), lower, upper, bend)), device);
+
+    /// <summary>Gives a device another shape's name.</summary>
+    /// <param name="device">Which.</param>
+    /// <param name="kind">What it is.</param>
+    public IActionResult OnPostShape(int device, DeviceKind kind) => Done(desk.Apply(new SetDeviceKind(new DeviceId(device), kind)), device);
+
+    /// <summary>Opens or closes an inner path.</summary>
+    /// <param name="device">The device.</param>
+    /// <param name="path">The inner path.</param>
+    /// <param name="on">Whether it is open.</param>
+    public IActionResult OnPostInner(int device, int path, bool on) => Done(desk.Apply(new SwitchInnerPath(new DeviceId(device), new InnerPathId(path), on)), device);
+
+    /// <summary>Adds an inner path.</summary>
+    /// <param name="device">The device.</param>
+    /// <param name="kind">What sort of way it is.</param>
+    /// <param name="from">Where it begins.</param>
+    /// <param name="to">Where it ends.</param>
+    /// <param name="name">What the device calls it.</param>
+    /// <param name="delay">How long a message takes, µs.</param>
+    public IActionResult OnPostAddInner(int device, InnerPathKind kind, string? from, string? to, string? name, int delay)
+    {
+        var result = InnerEnd.TryParse(from ?? "", out var begin) && InnerEnd.TryParse(to ?? "", out var end) && Enum.IsDefined(kind)
+            ? desk.Apply(new AddInnerPath(new DeviceId(device), kind, name, begin, end, delay))
+            : EditResult.Refused("inner", "Say where it begins and where it ends.");
+        return Done(result, device, name);
+    }
+
+    /// <summary>Takes an inner path away.</summary>
+    /// <param name="device">The device.</param>
+    /// <param name="path">The inner path.</param>
+    public IActionResult OnPostRemoveInner(int device, int path) => Done(desk.Apply(new RemoveInnerPath(new DeviceId(device), new InnerPathId(path))), device);
+
+    /// <summary>Adds a jack.</summary>
+    /// <param name="device">The device.</param>
+    /// <param name="role">Which way it goes.</param>
+    /// <param name="name">What is printed beside it.</param>
+    public IActionResult OnPostAddJack(int device, JackRole role, string? name) => Done(
+        Enum.IsDefined(role) ? desk.Apply(new AddJack(new DeviceId(device), role, name)) : EditResult.Refused("jack", "A jack is IN, OUT or THRU."), device, name);
+
+    /// <summary>Pins a device to the place where it is, or lets it go.</summary>
+    /// <param name="device">Which.</param>
+    /// <param name="pinned">Whether the place tells it.</param>
+    public IActionResult OnPostPin(int device, bool pinned)
+    {
+        var id = new DeviceId(device);
+        return desk.State.Studio.FindDevice(id)?.Known is { } known
+            ? Done(desk.Apply(new SetKnown(id, known with { Pinned = pinned, Place = desk.Park.State.Call.Present.GetValueOrDefault(id)?.Place ?? known.Place })), device)
+            : Done(EditResult.Refused("known", "Nothing is known of where that device is."), device);
+    }
+
+    /// <summary>Says that a device is what is plugged in at a place.</summary>
+    /// <param name="device">Which.</param>
+    /// <param name="unit">What is plugged in.</param>
+    public IActionResult OnPostIs(int device, string? unit)
+    {
+        var call = desk.Park.State.Call;
+        var plugged = call.New.Concat(call.Unclear.SelectMany(unclear => unclear.Units)).FirstOrDefault(each => each.Key == unit);
+        return plugged is null
+            ? Done(EditResult.Refused("known", "That is not plugged in any more. Nothing was changed."), device)
+            : Done(desk.Apply(new SetKnown(new DeviceId(device), new KnownAs(plugged.Says, plugged.Serial, plugged.Place, plugged.Serial.Length == 0, plugged.Identity))), device);
+    }
+
+    /// <summary>Takes a device's last identity reply as what it is known by.</summary>
+    /// <param name="device">Which.</param>
+    public IActionResult OnPostKnow(int device)
+    {
+        var id = new DeviceId(device);
+        var studio = desk.State.Studio;
+        var reply = desk.Scout.LastInquiry?.Replies.FirstOrDefault(each => studio.FindPort(each.From)?.Device.Id == id);
+        return reply is null || studio.FindDevice(id) is not { } found
+            ? Done(EditResult.Refused("known", "That device has not answered. Nothing was changed."), device)
+            : Done(desk.Apply(new SetKnown(id, (found.Known ?? new KnownAs("", "", "")) with { Identity = reply.Identity })), null);
+    }
+
+    /// <summary>Removes a device or virtual port.</summary>
+    /// <param name="device">Which.</param>
+    /// <param name="withRoutes">Whether its routes go with it.</param>
+    public IActionResult OnPostRemove(int device, bool withRoutes)
+    {
+        var result = desk.Apply(new RemoveDevice(new DeviceId(device), withRoutes));
+        return Done(result, result.Problem is null ? null : device);
+    }
+
+    /// <summary>Asks every destination who is there.</summary>
+    public async Task<IActionResult> OnPostWhoAsync()
+    {
+        await desk.Scout.AskAsync(desk.State.Studio.Destinations.Where(port => port.Port.On && port.Device.Kind != DeviceKind.VirtualPort).Select(port => port.Id));
+        return Done(EditResult.Done(desk.State.Studio), null);
+    }
+
+    /// <summary>Sounds one destination, or all.</summary>
+    /// <param name="port">Which; null for all.</param>
+    /// <param name="device">The device in the drawer.</param>
+    public async Task<IActionResult> OnPostSoundOutAsync(int? port, int? device)
+    {
+        await desk.Scout.SoundAsync(desk.State.Studio.Destinations
+            .Where(each => each.Port.On && (port is { } one ? each.Id.Value == one : each.Device.Kind != DeviceKind.VirtualPort)).Select(each => each.Id));
+        return Done(EditResult.Done(desk.State.Studio), device);
+    }
+
+    /// <summary>Forgets what the room answered.</summary>
+    public IActionResult OnPostForget()
+    {
+        desk.Scout.Forget();
+        return Done(EditResult.Done(desk.State.Studio), null);
+    }
+
+    /// <summary>Sends a test note to a destination.</summary>
+    /// <param name="port">Which.</param>
+    /// <param name="channel">The channel, 1 to 16.</param>
+    /// <param name="key">The key, by name or number.</param>
+    /// <param name="device">The device in the drawer.</param>
+    public IActionResult OnPostTest(int port, int channel, string? key, int? device)
+    {
+        EditResult result;
+        if (channel is < 1 or > Channel.Count) result = EditResult.Refused("test", $"There is no channel {channel}: channels go from 1 to 16.");
+        else if (!KeyName.TryParse(key ?? "", out var number)) result = EditResult.Refused("test", $"“{key}” is not a key: write it like C3 or 60.");
+        else if (desk.State.Studio.FindPort(new PortId(port)) is not { IsSource: false } to) result = EditResult.Refused("test", "That destination is gone: it was removed meanwhile.");
+        else if (!to.Port.On) result = EditResult.Refused("test", $"{to.Label} is switched off.");
+        else
+        {
+            _ = desk.Scout.PlayAsync(to.Id, Channel.FromNumber(channel), number);
+            result = EditResult.Done(desk.State.Studio);
+        }
+        return Done(result, device, key);
     }
 
     /// <summary>Adds a raw device.</summary>
     /// <param name="name">Its name.</param>
     /// <param name="address">Its path.</param>
     /// <param name="way">"from", "to" or "both".</param>
-    public IActionResult OnPostAddRaw(string? name, string? address, string? way)
+    /// <param name="says">The name the system gives it.</param>
+    public IActionResult OnPostAddRaw(string? name, string? address, string? way, string? says)
     {
-        var result = desk.Apply(new AddRawDevice(name, address, way != "to", way != "from"));
+        var result = desk.Apply(new AddRawDevice(name, address, way != "to", way != "from", says));
         Look(result.Problem is null ? result.NewId : null, result.Problem, name, address);
         return Answer(result);
     }
 
     /// <summary>Makes a group of sources.</summary>
     /// <param name="name">Its name.</param>
-    public IActionResult OnPostAddGroup(string? name)
-    {
-        var result = desk.Apply(new AddGroup(name));
-        Look(null, result.Problem, name);
-        return Answer(result);
-    }
+    public IActionResult OnPostAddGroup(string? name) => Done(desk.Apply(new AddGroup(name)), null, name);
 
     /// <summary>Puts a source into a group or takes it out.</summary>
     /// <param name="group">The group.</param>
     /// <param name="port">The source.</param>
     /// <param name="present">Whether it shall be in.</param>
     /// <param name="device">The device in the drawer.</param>
-    public IActionResult OnPostMember(int group, int port, bool present, int? device)
-    {
-        var result = desk.Apply(new SetMember(new GroupId(group), new PortId(port), present));
-        Look(device, result.Problem);
-        return Answer(result);
-    }
+    public IActionResult OnPostMember(int group, int port, bool present, int? device) => Done(desk.Apply(new SetMember(new GroupId(group), new PortId(port), present)), device);
 
     /// <summary>Removes a group.</summary>
     /// <param name="group">Which.</param>
-    public IActionResult OnPostRemoveGroup(int group)
-    {
-        var result = desk.Apply(new RemoveGroup(new GroupId(group)));
-        Look(null, result.Problem);
-        return Answer(result);
-    }
+    public IActionResult OnPostRemoveGroup(int group) => Done(desk.Apply(new RemoveGroup(new GroupId(group))), null);
 
     /// <summary>The whole studio as a file.</summary>
     public IActionResult OnGetExport()
@@ -159,15 +298,17 @@ public sealed class GearModel(StudioDesk desk, RawPlaces places) : PageModel
     public async Task<IActionResult> OnPostImportAsync(IFormFile? file)
     {
         var (studio, problem) = await ReadAsync(file);
-        var result = studio is null ? EditResult.Refused("import", problem) : desk.Apply(new ReplaceStudio(studio));
-        Look(null, result.Problem);
-        return Answer(result);
+        // A name that another studio has already stays that one's.
+        if (studio is not null && desk.Studios.Any(other => other.Id != desk.State.StudioId && string.Equals(other.Name, studio.Name, StringComparison.OrdinalIgnoreCase)))
+            studio = studio.Named(desk.State.Studio.Name);
+        return Done(studio is null ? EditResult.Refused("import", problem) : desk.Apply(new ReplaceStudio(studio)), null);
     }
 
     private static async Task<(Studio? Studio, string Problem)> ReadAsync(IFormFile? file)
     {
         if (file is null) return (null, "Choose a file first.");
-        if (file.Length > MaxStudioFile) return (null, $"{file.FileName} has {file.Length} bytes; a studio has at most {MaxStudioFile} here. ./weiche import takes larger ones.");
+        if (file.Length > MaxStudioFile)
+            return (null, string.Create(CultureInfo.InvariantCulture, $"{file.FileName} has {file.Length} bytes; a studio has at most {MaxStudioFile} here. ./weiche import takes larger ones."));
         using var reader = new StreamReader(file.OpenReadStream(), Encoding.UTF8);
         try
         {
@@ -179,14 +320,25 @@ public sealed class GearModel(StudioDesk desk, RawPlaces places) : PageModel
         }
     }
 
-    private void Look(int? device, Problem? problem = null, string? typed = null, string? address = null)
+    private void Look(int? device, Problem? problem = null, string? typed = null, string? address = null, string? naming = null, bool find = false, int stepping = 0)
     {
         var state = desk.State;
         View = new GearView(state, device is { } id ? state.Studio.FindDevice(new DeviceId(id)) : null, problem, problem is null ? null : typed, address)
         {
-            Found = [.. RawListing.Find(places).Where(found => !state.Studio.Devices.Any(known => known.Address == found.Path))],
-            PresenceOf = desk.Park.PresenceOf,
+            Room = desk.Park.State,
+            Naming = naming,
+            Find = find,
+            Stepping = stepping,
+            Inquiry = desk.Scout.LastInquiry,
+            Soundings = desk.Scout.LastSoundings,
+            Spoken = find ? spoken.Latest(state.Studio, desk.Park.State) : [],
         };
+    }
+
+    private IActionResult Done(EditResult result, int? device, string? typed = null, string? naming = null)
+    {
+        Look(device, result.Problem, typed, naming: naming);
+        return Answer(result);
     }
 
     private IActionResult Answer(EditResult result) =>

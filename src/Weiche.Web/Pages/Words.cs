@@ -8,9 +8,18 @@ internal static class Words
     internal static string InWords(this DeviceKind kind) => kind switch
     {
         DeviceKind.KeyboardController => "keyboard controller",
-        DeviceKind.KeyboardSynth => "keyboard synth",
-        DeviceKind.Pedals => "bass pedals",
+        DeviceKind.KeyboardSynth => "keyboard with sound",
+        DeviceKind.SoundModule => "sound module",
+        DeviceKind.DrumModule => "drum module",
+        DeviceKind.Pads => "pads",
+        DeviceKind.Pedals => "pedals",
+        DeviceKind.Surface => "expressive surface",
+        DeviceKind.Breath => "breath controller",
+        DeviceKind.Interface => "interface",
+        DeviceKind.Application => "application",
+        DeviceKind.Clock => "clock",
         DeviceKind.Display => "display",
+        DeviceKind.Tablet => "tablet",
         DeviceKind.Raw => "raw bytes",
         _ => "virtual port",
     };
@@ -19,6 +28,8 @@ internal static class Words
     {
         WireKind.Din => "DIN",
         WireKind.Usb => "USB",
+        WireKind.Bluetooth => "Bluetooth",
+        WireKind.Network => "network",
         _ => "virtual",
     };
 

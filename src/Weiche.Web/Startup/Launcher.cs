@@ -1,6 +1,8 @@
 using System.CommandLine;
 using System.Net;
 using System.Net.Sockets;
+using Weiche.Core.Studios;
+using Weiche.Files;
 
 namespace Weiche.Web.Startup;
 
@@ -36,7 +38,7 @@ internal static class Launcher
         {
             folder = Path.GetFullPath(folder);
             if (fresh) RemoveStudio(folder);
-            var app = WeicheApp.Create(new WeicheSettings { Port = Choose(port), DataFolder = folder, Demo = demo });
+            var app = WeicheApp.Create(new WeicheSettings { Port = Choose(port), DataFolder = folder, WithStandIns = demo, First = demo ? () => [DemoStudio.Create(), DemoStudio.CreateEmpty()] : () => [Studio.Empty("My studio")] });
             app.Start();
             Console.WriteLine($"Weiche is ready at {app.Urls.First()}");
             app.WaitForShutdown();

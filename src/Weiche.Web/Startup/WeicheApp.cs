@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.DataProtection;
 using Microsoft.AspNetCore.HostFiltering;
 using Serilog;
 using Serilog.Events;
+using Weiche.Core.Midi;
 using Weiche.Core.Studios;
 using Weiche.Data;
 using Weiche.Files;
@@ -50,6 +51,7 @@ public static class WeicheApp
         builder.Services.AddSingleton(settings.RawPlaces);
         builder.Services.AddSingleton<WatchLog>();
         builder.Services.AddHostedService(services => services.GetRequiredService<WatchLog>());
+        builder.Services.AddSingleton<SpokenLog>();
         builder.Services.AddRazorPages();
         // Kept with the data, so that a page that is open keeps working when Weiche is started again.
         builder.Services.AddDataProtection()
@@ -75,10 +77,17 @@ public static class WeicheApp
         var app = builder.Build();
         // The container makes what it is asked for: asking once means it is closed with the rest.
         app.Services.GetRequiredService<StudioDesk>();
+        // It listens from the start: who spoke before the page was opened is known too.
+        app.Services.GetRequiredService<SpokenLog>();
         app.UseExceptionHandler("/fault");
         app.UseStatusCodePagesWithReExecute("/fault", "?status={0}");
         app.UseHostFiltering();
         app.UseGuards();
+        app.Use((context, next) =>
+        {
+            KeyName.CurrentMiddleOctave = desk.State.Studio.MiddleOctave;
+            return next(context);
+        });
         app.UseStaticFiles(new StaticFileOptions
         {
             // Every reference carries a hash of the file, so a browser may keep it.
@@ -101,10 +110,9 @@ public static class WeicheApp
             var stored = store.Load();
             if (stored is null)
             {
-                var studio = settings.Demo ? DemoStudio.Create() : Studio.Empty("My studio");
-                stored = store.Add(studio.Name, StudioJson.Write(studio), settings.Time.GetUtcNow().UtcDateTime);
+                foreach (var studio in settings.First().Reverse()) stored = store.Add(studio.Name, StudioJson.Write(studio), settings.Time.GetUtcNow().UtcDateTime);
             }
-            return new StudioDesk(store, stored, settings.Time);
+            return new StudioDesk(store, stored!, settings.Time, settings.RawPlaces, settings.WithStandIns);
         }
         catch (StoreException exception)
         {

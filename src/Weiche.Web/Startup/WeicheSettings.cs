@@ -1,3 +1,5 @@
+using Weiche.Core.Studios;
+
 namespace Weiche.Web.Startup;
 
 /// <summary>How Weiche is started.</summary>
@@ -12,8 +14,11 @@ public sealed record WeicheSettings
     /// <summary>The folder that holds the database and the log.</summary>
     public required string DataFolder { get; init; }
 
-    /// <summary>Whether a studio that is not there yet is made as the demo studio; else it is empty.</summary>
-    public bool Demo { get; init; }
+    /// <summary>The studios that are made when there are none yet; the first of them is opened.</summary>
+    public Func<IReadOnlyList<Studio>> First { get; init; } = () => [Studio.Empty("My studio")];
+
+    /// <summary>Whether the stand-ins stand in the room, to be found and played.</summary>
+    public bool WithStandIns { get; init; }
 
     /// <summary>Where raw MIDI devices are looked for.</summary>
     public Weiche.Ports.Raw.RawPlaces RawPlaces { get; init; } = new();

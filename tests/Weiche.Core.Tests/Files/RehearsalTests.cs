@@ -20,7 +20,7 @@ public sealed class RehearsalTests : IDisposable
     {
         var texts = Enumerable.Range(0, 2).Select(_ =>
         {
-            var studio = DemoStudio.Create();
+            var studio = SmallStudio.Create();
             var rehearsal = new Rehearsal(studio);
             rehearsal.Play(
             [
@@ -122,7 +122,7 @@ public sealed class RehearsalTests : IDisposable
     public void Mutated_recordings_and_studios_never_break_the_rehearsal()
     {
         var good = StandardMidiFile.Write("x", [new(0, [0x90, 60, 100]), new(5_000, [0xF0, 1, 2, 0xF7]), new(9_000, [0x80, 60, 0])]);
-        var studio = DemoStudio.Create();
+        var studio = SmallStudio.Create();
         Gen.Select(Gen.Select(Gen.Int[0, good.Length - 1], Gen.Byte).Array[0, 6], Gen.Int[0, good.Length]).Sample(
             (changes, length) =>
             {
@@ -157,7 +157,7 @@ public sealed class RehearsalTests : IDisposable
     [Fact]
     public void A_dense_recording_on_a_slow_wire_loses_no_note()
     {
-        var studio = DemoStudio.Create();
+        var studio = SmallStudio.Create();
         var text = new StringBuilder();
         for (var i = 0; i < 3_000; i++) text.Append(System.Globalization.CultureInfo.InvariantCulture, $"{i * 100} 90 {36 + i % 60:X2} 40 80 {36 + i % 60:X2} 40 B0 01 {i % 128:X2}\n");
         var rehearsal = new Rehearsal(studio);

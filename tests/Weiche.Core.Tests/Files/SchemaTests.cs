@@ -14,6 +14,7 @@ public class SchemaTests
     [Fact]
     public void The_demo_studio_and_one_with_everything_in_it_are_as_the_schema_says()
     {
+        Check(StudioJson.Write(SmallStudio.Create()));
         Check(StudioJson.Write(DemoStudio.Create()));
         var studio = Of("a", "b", "c").Must(new AddGroup("g")).Must(new AddRawDevice("raw", "/dev/x"));
         studio = studio.Must(new SetMember(studio.Groups[0].Id, studio.From("a"), true))
@@ -30,13 +31,13 @@ public class SchemaTests
     }
 
     [Theory]
-    [InlineData("\"format\": 1", "\"format\": 2")]
+    [InlineData("\"format\": 2", "\"format\": 3")]
     [InlineData("\"wire\": \"din\"", "\"wire\": \"string\"")]
     [InlineData("\"sounds\": true", "\"sounds\": \"loud\"")]
     [InlineData("\"map\": \"1→3\"", "\"map\": \"1→3\", \"colour\": 1")]
     public void The_checker_sees_what_is_wrong(string right, string wrong)
     {
-        var text = StudioJson.Write(DemoStudio.Create());
+        var text = StudioJson.Write(SmallStudio.Create());
         Assert.Contains(right, text, StringComparison.Ordinal);
         Assert.NotEmpty(Problems(JsonDocument.Parse(text.Replace(right, wrong, StringComparison.Ordinal)).RootElement, Schema, "$"));
     }

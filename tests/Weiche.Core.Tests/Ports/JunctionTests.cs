@@ -2,6 +2,7 @@ using Weiche.Core.Midi;
 using Weiche.Core.Studios;
 using Weiche.Files;
 using Weiche.Ports;
+using Weiche.Ports.Raw;
 using Weiche.Ports.StandIns;
 using static Weiche.Core.Tests.Rooms;
 
@@ -46,7 +47,7 @@ public class JunctionTests
     {
         var studio = Of("first", "second").Lay("first", "second");
         var junction = new Junction(studio, Clock);
-        using var park = new PortPark(junction, TimeProvider.System);
+        using var park = new PortPark(junction, TimeProvider.System, new RawPlaces("/nowhere"), withRoom: false);
         park.Match(studio);
         var slow = new SlowSink();
         studio = studio.Must(new AddVirtualPort("end")).Lay("second", "end");
@@ -82,15 +83,17 @@ public class JunctionTests
     {
         var studio = Of("keys", "synth").Lay("keys", "synth");
         var junction = new Junction(studio, Clock);
-        using var listener = new Listener(junction, studio.To("synth"), ChannelSet.Of(3));
+        using var listener = new Listener(ChannelSet.Of(3));
+        using var pump = new BytePump(listener.Hear, () => junction.Resume(studio.To("synth")));
+        junction.Connect(studio.To("synth"), pump);
         junction.Receive(studio.From("keys"), [0x92, 60, 100, 0x95, 61, 100, 0xC2, 11, 0xE2, 0, 0, 0xB2, 1, 9, 0x01]);
         await Until(() => listener.Hearing.Modulation == 9);
-        Assert.Equal([(60, 100)], listener.Hearing.Held);
-        Assert.Equal((12, -8192, 1L), (listener.Hearing.Program, listener.Hearing.Bend, listener.Hearing.Ignored));
+        Assert.Equal([(3, 60, 100)], listener.Hearing.Held.ToList());
+        Assert.Equal((12, -8192, 1L), (listener.Hearing.Programs[2], listener.Hearing.Bend, listener.Hearing.Ignored));
         junction.Receive(studio.From("keys"), [0xB2, 64, 127, 0x82, 60, 0, 0x92, 62, 90]);
-        await Until(() => listener.Hearing.Held is [(60, 100), (62, 90)]);
+        await Until(() => listener.Hearing.Held is [(3, 60, 100), (3, 62, 90)]);
         junction.Receive(studio.From("keys"), [0xB2, 64, 0]);
-        await Until(() => listener.Hearing.Held is [(62, 90)]);
+        await Until(() => listener.Hearing.Held is [(3, 62, 90)]);
         junction.Receive(studio.From("keys"), [0xB2, 123, 0]);
         await Until(() => listener.Hearing.Held.Count == 0);
     }
@@ -100,15 +103,17 @@ public class JunctionTests
     {
         var studio = Of("keys", "synth").Lay("keys", "synth");
         var junction = new Junction(studio, Clock);
-        using var listener = new Listener(junction, studio.To("synth"), ChannelSet.All);
+        using var listener = new Listener(ChannelSet.All);
+        using var pump = new BytePump(listener.Hear, () => junction.Resume(studio.To("synth")));
+        junction.Connect(studio.To("synth"), pump);
         var random = new Random(7);
         var bytes = new byte[10_000];
         random.NextBytes(bytes);
         junction.Receive(studio.From("keys"), bytes);
         junction.AllNotesOff();
         junction.Receive(studio.From("keys"), [0xF7, 0xC0, 41, 0x90, 60, 100]);
-        await Until(() => listener.Hearing.Program == 42);
-        await Until(() => listener.Hearing.Held is [(60, 100)]);
+        await Until(() => listener.Hearing.Programs[0] == 42);
+        await Until(() => listener.Hearing.Held is [(1, 60, 100)]);
     }
 
     [Fact]
@@ -118,7 +123,7 @@ public class JunctionTests
         var junction = new Junction(studio, Clock);
         var sink = new SlowSink { Room = int.MaxValue };
         junction.Connect(studio.To("out"), sink);
-        using var player = new Player(junction, studio.From("keys"), Ch(2), 36, 96);
+        using var player = new Player(bytes => junction.Receive(studio.From("keys"), bytes), Ch(2), 36, 96);
         player.Press("left", 60, 200);
         player.Press("left", 60, 50);
         player.Press("right", 60, 50);
@@ -147,9 +152,9 @@ public class JunctionTests
     public void The_pedals_send_active_sensing_all_the_time_and_a_stage_keeps_it_off()
     {
         var time = new HandTime();
-        var studio = DemoStudio.Create();
+        var studio = SmallStudio.Create();
         var junction = new Junction(studio, new StudioClock(time));
-        using var park = new PortPark(junction, time);
+        using var park = new PortPark(junction, time, new RawPlaces("/nowhere"), withRoom: false);
         park.Match(studio);
         for (var i = 0; i < 10; i++) time.Tick();
         Assert.Equal(10, junction.Plan.Meter(studio.From("Tritt 13"))!.Background);

@@ -109,15 +109,15 @@ public sealed class RawWireTests : IDisposable
     [Fact]
     public async Task The_park_opens_raw_devices_of_the_studio_and_tells_which_are_missing()
     {
-        using var park = new PortPark(_junction, TimeProvider.System);
+        using var park = new PortPark(_junction, TimeProvider.System, new RawPlaces("/nowhere"), withRoom: false);
         _studio = _studio.Must(new AddRawDevice("pipe", Pipe("in"), Reads: true, Writes: false));
         var id = _studio.Devices[^1].Id;
         _junction.Swap(_junction.Prepare(_studio));
         park.Match(_studio);
         await Until(() => park.PresenceOf(id) is { Present: true });
-        Assert.Equal(0, park.Missing);
+        Assert.Equal(0, park.State.Missing);
         Assert.Null(park.PresenceOf(_studio.Devices[0].Id));
-        _studio = _studio.Must(new RemoveVirtualPort(id));
+        _studio = _studio.Must(new RemoveDevice(id));
         _junction.Swap(_junction.Prepare(_studio));
         park.Match(_studio);
         Assert.Null(park.PresenceOf(id));

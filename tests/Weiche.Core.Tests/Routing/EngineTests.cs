@@ -183,7 +183,7 @@ public class EngineTests
     {
         var rig = new Rig(Of("keys", "a"));
         var gone = rig.Studio.From("keys");
-        rig.Edit(new RemoveVirtualPort(rig.Studio.Devices[0].Id));
+        rig.Edit(new RemoveDevice(rig.Studio.Devices[0].Id));
         rig.Send(gone, 0x90, 60, 100);
         rig.Send(new PortId(99_999), 0x90, 60, 100);
         Assert.Equal(0, rig.Engine.HeldCount);

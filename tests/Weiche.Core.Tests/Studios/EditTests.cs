@@ -69,11 +69,11 @@ public class EditTests
     public void A_virtual_port_in_use_is_not_removed_and_the_routes_are_named()
     {
         var studio = Of("a", "b").Lay("a", "b");
-        var problem = studio.Refused(new RemoveVirtualPort(studio.Devices[0].Id));
+        var problem = studio.Refused(new RemoveDevice(studio.Devices[0].Id));
         Assert.Contains("a → b", problem.Sentence, StringComparison.Ordinal);
-        studio = studio.Must(new RemoveRoute(studio.Routes[0].Id)).Must(new RemoveVirtualPort(studio.Devices[0].Id));
+        studio = studio.Must(new RemoveRoute(studio.Routes[0].Id)).Must(new RemoveDevice(studio.Devices[0].Id));
         Assert.Equal(["b"], studio.Devices.Select(device => device.Name));
-        Assert.Contains("gone", studio.Refused(new RemoveVirtualPort(new DeviceId(1))).Sentence, StringComparison.Ordinal);
+        Assert.Contains("gone", studio.Refused(new RemoveDevice(new DeviceId(1))).Sentence, StringComparison.Ordinal);
     }
 
     [Fact]
@@ -81,7 +81,7 @@ public class EditTests
     {
         var studio = Of("a");
         var first = studio.Devices[0].Id;
-        studio = studio.Must(new RemoveVirtualPort(first)).Must(new AddVirtualPort("a"));
+        studio = studio.Must(new RemoveDevice(first)).Must(new AddVirtualPort("a"));
         Assert.NotEqual(first, studio.Devices[0].Id);
     }
 

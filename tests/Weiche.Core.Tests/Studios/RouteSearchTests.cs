@@ -14,7 +14,7 @@ public class RouteSearchTests
     [InlineData("keys to stars ban", "keys to stars → Bandhaus line")]
     public void A_few_letters_of_each_name_a_route(string letters, string route)
     {
-        var best = RouteSearch.Find(DemoStudio.Create(), letters)[0];
+        var best = RouteSearch.Find(SmallStudio.Create(), letters)[0];
         Assert.Equal(route, $"{best.From.Name} → {best.To.Name}");
     }
 
@@ -25,12 +25,12 @@ public class RouteSearchTests
     [InlineData("am bra")]
     [InlineData("a b c d e f g h i j k l m n o p")]
     public void Letters_that_mean_nothing_new_find_nothing(string letters) =>
-        Assert.Empty(RouteSearch.Find(DemoStudio.Create(), letters));
+        Assert.Empty(RouteSearch.Find(SmallStudio.Create(), letters));
 
     [Fact]
     public void A_source_alone_offers_every_destination_it_does_not_reach_yet()
     {
-        var found = RouteSearch.Find(DemoStudio.Create(), "amsel");
+        var found = RouteSearch.Find(SmallStudio.Create(), "amsel");
         Assert.Equal(["Himmel", "Bandhaus line"], found.Select(match => match.To.Name));
     }
 }

@@ -132,9 +132,9 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         window.Until(() => HeldBy(house, "Brandung") == "C4", "an octave up");
         window.KeyUp("KeyZ", "z");
         window.KeyDown("Space", " ");
-        window.Until(() => window.Text($"[data-heard='{house.Device("Brandung").Id}'] [data-held-more]").Contains("sustain", StringComparison.Ordinal), "sustain");
+        window.Until(() => window.Text($"[data-heard='brandung'] [data-held-more]").Contains("sustain", StringComparison.Ordinal), "sustain");
         window.KeyUp("Space", " ");
-        window.Until(() => !window.Text($"[data-heard='{house.Device("Brandung").Id}'] [data-held-more]").Contains("sustain", StringComparison.Ordinal), "pedal up");
+        window.Until(() => !window.Text($"[data-heard='brandung'] [data-held-more]").Contains("sustain", StringComparison.Ordinal), "pedal up");
         window.Key(Keys.Escape);
         window.Until(() => !window.Find("#bench").Displayed, "the bench closed");
     }
@@ -244,7 +244,7 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         window.Until(() => Line("Amsel 61").Contains("C3 off", StringComparison.Ordinal), "the line of the note-off on top");
         window.Press("#watch-freeze");
         var lines = window.Driver.FindElements(By.CssSelector("#watch-lines tr")).Count;
-        house.Desk.Park.Instruments[house.Device("Tritt 13").Id].Player!.Press("me", 40, 96);
+        house.StandIn("Tritt 13").Player!.Press("me", 40, 96);
         await House.Until(() => house.Desk.Junction.Plan.Meter(house.To("Brandung"))!.Held == 1, "a note while the list is held still");
         Assert.Equal(lines, window.Driver.FindElements(By.CssSelector("#watch-lines tr")).Count);
         window.Press("#watch-freeze");
@@ -305,7 +305,7 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         window.Find("#add-name").SendKeys("half a na");
         house.Desk.Apply(new AddVirtualPort("meanwhile"));
         window.WatchLamps();
-        house.Desk.Park.Instruments[house.Device("Amsel 61").Id].Player!.Press("me", 60, 96);
+        house.StandIn("Amsel 61").Player!.Press("me", 60, 96);
         window.Until(() => window.HasLit($"lamp {house.From("Amsel 61")}"), "a frame later than the edit");
         Assert.Equal("half a na", window.Find("#add-name").GetAttribute("value"));
         window.Find("#add-name").SendKeys("me" + Keys.Enter);
@@ -371,7 +371,7 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
     {
         await using var house = await House.Open();
         house.Desk.Apply(new SwitchPort(house.From("Brandung"), false));
-        house.Desk.Park.Instruments[house.Device("Amsel 61").Id].Player!.Press("me", 60, 96);
+        house.StandIn("Amsel 61").Player!.Press("me", 60, 96);
         using var stream = typeof(BrowserTests).Assembly.GetManifestResourceStream("axe.min.js")!;
         using var reader = new StreamReader(stream);
         var axe = await reader.ReadToEndAsync();
@@ -419,7 +419,7 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
     private string Signs(RouteId id) =>
         window.Script<string>($"return [...document.querySelectorAll('#track-{id} .sign text')].map((text) => text.textContent).join('|')");
 
-    private string HeldBy(House house, string device) => window.Text($"[data-heard='{house.Device(device).Id}'] [data-held-keys]");
+    private string HeldBy(House house, string device) => window.Text($"[data-heard='{house.StandIn(device).Kit.Key}'] [data-held-keys]");
 
     private static string Plate(PortId id) => $"#plate-{id}";
 

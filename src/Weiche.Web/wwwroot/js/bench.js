@@ -16,12 +16,12 @@ export function startBench(live) {
   const typed = new Map();
 
   const keyboard = () => current?.querySelector(".keyboard");
-  const device = () => Number(current.dataset.player);
+  const device = () => current.dataset.player;
 
   function open(opened, focus) {
     bench.hidden = !opened;
     button.setAttribute("aria-expanded", String(opened));
-    sessionStorage.setItem(remembered, opened ? current?.dataset.player ?? "0" : "");
+    sessionStorage.setItem(remembered, opened ? current?.dataset.player ?? "none" : "");
     if (!opened) letGo();
     else if (focus) keyboard()?.focus();
   }
@@ -84,6 +84,35 @@ export function startBench(live) {
   function keyAt(event) {
     const key = document.elementFromPoint(event.clientX, event.clientY);
     return key?.closest("[data-player]") === current && key.dataset.key ? key : null;
+  }
+
+  // A finger on the surface: along it the key, across it the slide; what presses hard says so, a mouse presses middling.
+  const fingers = new Map();
+  function touch(event, surface, finger) {
+    const box = surface.getBoundingClientRect();
+    const [low, high] = [Number(surface.dataset.lowest), Number(surface.dataset.highest)];
+    const key = low - 0.5 + (event.clientX - box.left) / box.width * (high - low + 1);
+    const slide = Math.round(127 * (1 - Math.max(0, Math.min(1, (event.clientY - box.top) / box.height))));
+    const pressure = event.pressure > 0 && event.pressure !== 0.5 ? Math.round(127 * event.pressure) : 80;
+    live.send("Touch", device(), finger, Math.max(low, Math.min(high, key)), pressure, slide);
+  }
+  bench.addEventListener("pointerdown", (event) => {
+    const surface = event.target.closest("[data-surface]");
+    if (!surface || event.button !== 0) return;
+    event.preventDefault();
+    surface.focus({ preventScroll: true });
+    surface.setPointerCapture(event.pointerId);
+    fingers.set(event.pointerId, surface);
+    touch(event, surface, 1000 + event.pointerId % 1000);
+  });
+  bench.addEventListener("pointermove", (event) => {
+    const surface = fingers.get(event.pointerId);
+    if (surface) touch(event, surface, 1000 + event.pointerId % 1000);
+  });
+  for (const ending of ["pointerup", "pointercancel"]) {
+    bench.addEventListener(ending, (event) => {
+      if (fingers.delete(event.pointerId)) live.send("Lift", device(), 1000 + event.pointerId % 1000);
+    });
   }
 
   bench.addEventListener("pointerdown", (event) => {
@@ -169,16 +198,33 @@ export function startBench(live) {
 
   bench.addEventListener("input", (event) => {
     if (event.target.matches("[data-bend]")) live.send("Bend", device(), Number(event.target.value));
-    if (event.target.matches("[data-modulation]")) live.send("Modulate", device(), Number(event.target.value));
+    if (event.target.matches("[data-control]")) live.send("Control", device(), Number(event.target.dataset.control), Number(event.target.value));
+    if (event.target.matches("[data-breath]")) live.send("Blow", device(), Number(event.target.value));
   });
   // The bend wheel springs back.
-  bench.addEventListener("change", (event) => { if (event.target.matches("[data-bend]")) bend(0); });
+  bench.addEventListener("change", (event) => {
+    if (event.target.matches("[data-bend]")) bend(0);
+    if (event.target.matches("[data-breath]")) {
+      event.target.value = 0;
+      live.send("Blow", device(), 0);
+    }
+    if (event.target.matches("[data-plug]")) live.send("Plug", device(), event.target.value);
+  });
 
   bench.addEventListener("click", (event) => {
     const choice = event.target.closest("[data-play]");
     if (choice) {
       choose(choice.dataset.play);
       open(true, true);
+    }
+    const habit = event.target.closest("[data-switch], [data-style]");
+    if (habit) {
+      const on = habit.getAttribute("aria-pressed") !== "true";
+      habit.setAttribute("aria-pressed", String(on));
+      const state = habit.querySelector("[data-state]");
+      if (state) state.textContent = on ? "on" : "off";
+      if (habit.dataset.style) live.send("Style", device(), habit.dataset.style, on);
+      else live.send("Switch", device(), habit.dataset.switch, on);
     }
     const pedal = event.target.closest("[data-sustain]");
     if (pedal) sustain(pedal.getAttribute("aria-pressed") !== "true");
@@ -188,7 +234,7 @@ export function startBench(live) {
   live.onFrame((frame) => frame.hearings.forEach(hear));
 
   function hear(hearing) {
-    const place = bench.querySelector(`[data-heard="${hearing.device}"]`);
+    const place = bench.querySelector(`[data-heard="${hearing.standIn}"]`);
     if (!place) return;
     const keys = hearing.names;
     const sky = place.dataset.display === "true";
@@ -200,7 +246,8 @@ export function startBench(live) {
     if (hearing.sustained) more.push("sustain");
     if (hearing.bend !== 0) more.push(`bend ${hearing.bend > 0 ? "+" : "−"}${Math.abs(hearing.bend)}`);
     if (hearing.modulation > 0) more.push(`modulation ${hearing.modulation}`);
-    if (!sky) more.push(`program ${hearing.program}`);
+    if (!sky && hearing.programs) more.push(hearing.programs);
+    if (hearing.more) more.push(hearing.more);
     place.querySelector("[data-held-more]").textContent = more.join(" · ");
     const stars = place.querySelectorAll("[data-star]");
     stars.forEach((star) => star.classList.toggle("lit", hearing.keys.some((key) => key % stars.length === Number(star.dataset.star))));

@@ -27,6 +27,8 @@ export function startKeys() {
 
   const actions = {
     b: () => press("bench-button"),
+    f: () => press("find"),
+    t: () => press("test-note"),
     o: () => press("route-switch"),
     s: () => press("route-solo"),
     Delete: () => press("route-remove"),

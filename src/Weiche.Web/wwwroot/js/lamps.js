@@ -44,6 +44,7 @@ export function startLamps(live) {
       if (ran) light(`[data-lamps~="${port}"]`, "lit");
       hold(port, count);
     }
+    for (const unit of frame.unnamed) light(`[data-unit="${CSS.escape(unit)}"]`, "lit");
     for (const [route, passed] of frame.routes) {
       light(`[data-track="${route}"]`, "lit");
       for (const element of document.querySelectorAll(`[data-count="${route}"]`)) element.textContent = figure(passed);

@@ -1,16 +1,20 @@
 // Starts the parts of the page, each of which does one thing.
 import { startBench } from "./bench.js";
+import { startGear } from "./gear.js";
 import { startKeys } from "./keys.js";
 import { startLamps } from "./lamps.js";
 import { connect } from "./live.js";
 import { startPage } from "./page.js";
 import { startPlan } from "./plan.js";
+import { startSound } from "./sound.js";
 import { startWatch } from "./watch.js";
 
 const live = connect();
 startPage(live);
 startLamps(live);
 startPlan();
+startGear(live);
 startWatch(live);
 startBench(live);
+startSound(live);
 startKeys();

@@ -5,7 +5,7 @@ const retryAfter = 60;
 export function startPage(live) {
   let asked = 0;
   let version = 0;
-  let missing = null;
+  let roll = null;
   let timer = 0;
   let edited = false;
 
@@ -21,7 +21,7 @@ export function startPage(live) {
 
   live.onFrame((frame) => {
     version = frame.version;
-    missing = frame.missing;
+    roll = frame.roll;
     refresh();
   });
 
@@ -31,7 +31,7 @@ export function startPage(live) {
     const fragment = document.getElementById("fragment");
     if (!fragment) return;
     const other = version > Number(fragment.dataset.version);
-    const vanished = missing !== null && fragment.dataset.missing !== undefined && missing !== Number(fragment.dataset.missing);
+    const vanished = roll !== null && fragment.dataset.roll !== undefined && roll !== Number(fragment.dataset.roll);
     if (!other && !vanished) return;
     const typing = edited && document.activeElement?.matches("#fragment input");
     if (typing) return;

@@ -1,0 +1,81 @@
+using System.Collections.Immutable;
+using Weiche.Core.Midi;
+
+namespace Weiche.Core.Studios;
+
+/// <summary>The shapes that devices begin with: which ports, jacks and ways through it a device of a kind usually has.</summary>
+public static class Shapes
+{
+    /// <summary>The most inputs or outputs an interface is made with.</summary>
+    public const int MaxInterfaceJacks = 16;
+
+    /// <summary>Makes a device of a kind.</summary>
+    /// <param name="kind">The kind.</param>
+    /// <param name="name">Its name.</param>
+    /// <param name="nextId">The first id that is free.</param>
+    /// <param name="wire">What it hangs on: with <see cref="WireKind.Din"/> it has DIN jacks and is met through an
+    /// interface; else it has ports of its own.</param>
+    /// <param name="ins">How many inputs an interface has.</param>
+    /// <param name="outs">How many outputs an interface has.</param>
+    /// <returns>The device, and the id that is free after it.</returns>
+    public static (Device Device, int NextId) Make(DeviceKind kind, string name, int nextId, WireKind wire, int ins = 1, int outs = 1)
+    {
+        var id = nextId++;
+        var (sends, listens) = Ways(kind);
+        var jacks = ImmutableArray.CreateBuilder<Jack>();
+        var ports = ImmutableArray.CreateBuilder<Port>();
+        var paths = ImmutableArray.CreateBuilder<InnerPath>();
+        if (kind == DeviceKind.Interface)
+        {
+            for (var i = 1; i <= ins; i++) AddInterfaceJack(JackRole.In, $"IN {i}");
+            for (var i = 1; i <= outs; i++) AddInterfaceJack(JackRole.Out, $"OUT {i}");
+        }
+        else if (wire == WireKind.Din)
+        {
+            if (listens) jacks.Add(new Jack(new JackId(nextId++), JackRole.In, "IN"));
+            if (sends || kind is DeviceKind.SoundModule or DeviceKind.DrumModule) jacks.Add(new Jack(new JackId(nextId++), JackRole.Out, "OUT"));
+            if (kind is DeviceKind.KeyboardSynth or DeviceKind.SoundModule or DeviceKind.DrumModule)
+            {
+                var thru = new Jack(new JackId(nextId++), JackRole.Thru, "THRU");
+                jacks.Add(thru);
+                paths.Add(Thru(nextId++, jacks[0], thru));
+            }
+        }
+        else
+        {
+            if (sends) ports.Add(new Port(new PortId(nextId++), PortDirection.Source, "", wire));
+            if (listens) ports.Add(new Port(new PortId(nextId++), PortDirection.Destination, "", wire));
+        }
+        if (kind == DeviceKind.KeyboardSynth) paths.Add(new InnerPath(new InnerPathId(nextId++), InnerPathKind.LocalControl, "local control", InnerEnd.Keys, InnerEnd.Sound, true, 0, []));
+        var device = new Device(
+            new DeviceId(id), name, kind, sends ? ChannelSet.All : ChannelSet.None, listens ? ChannelSet.All : ChannelSet.None,
+            kind is DeviceKind.KeyboardSynth or DeviceKind.SoundModule or DeviceKind.DrumModule, null, ports.ToImmutable())
+        {
+            Jacks = jacks.ToImmutable(),
+            InnerPaths = paths.ToImmutable(),
+            Zones = kind == DeviceKind.Surface ? [new MpeZone(true, 15)] : [],
+            SendsKinds = kind == DeviceKind.Clock ? KindSet.Of(MessageKind.Clock, MessageKind.Start, MessageKind.Continue, MessageKind.Stop, MessageKind.SongPosition) : KindSet.All,
+        };
+        return (device, nextId);
+
+        void AddInterfaceJack(JackRole role, string label)
+        {
+            var jack = new Jack(new JackId(nextId++), role, label);
+            jacks.Add(jack);
+            ports.Add(new Port(new PortId(nextId++), role == JackRole.In ? PortDirection.Source : PortDirection.Destination, label, WireKind.Din, true, jack.Id));
+        }
+    }
+
+    /// <summary>The way from an IN to a THRU.</summary>
+    internal static InnerPath Thru(int id, Jack heard, Jack thru) => new(
+        new InnerPathId(id), InnerPathKind.Thru, "thru", InnerEnd.At(heard.Id), InnerEnd.At(thru.Id), true, InnerPath.UsualDelay(InnerPathKind.Thru), []);
+
+    /// <summary>Whether devices of a kind send, and whether they listen.</summary>
+    /// <param name="kind">The kind.</param>
+    public static (bool Sends, bool Listens) Ways(DeviceKind kind) => kind switch
+    {
+        DeviceKind.KeyboardController or DeviceKind.Pedals or DeviceKind.Surface or DeviceKind.Breath or DeviceKind.Clock => (true, false),
+        DeviceKind.SoundModule or DeviceKind.DrumModule or DeviceKind.Display => (false, true),
+        _ => (true, true),
+    };
+}

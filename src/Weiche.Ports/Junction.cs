@@ -14,6 +14,9 @@ public sealed class Junction : IDisposable
     // How late the alarm may ring, µs: so far ahead of a slow wire its bytes are handed out.
     private const long WireLead = 2_000;
 
+    private const long Patience = 1_000_000;
+    private const int SettleMilliseconds = 20;
+
     private readonly Lock _gate = new();
     private readonly Engine _engine;
     private readonly Dictionary<PortId, IByteSink> _sinks = [];
@@ -117,6 +120,23 @@ public sealed class Junction : IDisposable
             _engine.AllNotesOff(Clock.Now);
             Flush();
         }
+    }
+
+    /// <summary>Ends every note everywhere and waits until that has gone out on every wire, but no longer than a second.</summary>
+    public void FallSilent()
+    {
+        AllNotesOff();
+        var until = Clock.Now.Microseconds + Patience;
+        while (Clock.Now.Microseconds < until)
+        {
+            lock (_gate)
+            {
+                if (_engine.NextDue == long.MaxValue) break;
+            }
+            Thread.Sleep(1);
+        }
+        // What has gone out is on its way through threads of its own for another moment.
+        Thread.Sleep(SettleMilliseconds);
     }
 
     /// <summary>Says where the bytes of a destination go.</summary>

@@ -36,7 +36,7 @@ public sealed partial class ProcessTests : IDisposable
         using var second = Weiche("demo", "--data", _folder, "--port", FreePort());
         using var again = new HttpClient { BaseAddress = await Ready(second) };
         var after = await again.GetStringAsync("/gear");
-        Assert.All(names, name => Assert.Contains($"from {name}<", after, StringComparison.Ordinal));
+        Assert.All(names, name => Assert.Contains($"> {name}<", after, StringComparison.Ordinal));
         second.Kill();
         await second.WaitForExitAsync();
         Assert.Equal("", await second.StandardOutput.ReadToEndAsync());

@@ -40,7 +40,7 @@ public sealed class Studio
             _cables[cable.From] = cable;
             _cables[cable.To] = cable;
         }
-        _portsInOrder = [.. NamePorts()];
+        _portsInOrder = NamePorts();
         foreach (var port in _portsInOrder) _ports.Add(port.Id, port);
         foreach (var route in routes) _routes.Add(route.Id, route);
     }
@@ -229,8 +229,9 @@ public sealed class Studio
     /// <param name="id">The device.</param>
     public IEnumerable<DevicePort> PortsOf(DeviceId id) => _portsInOrder.Where(port => port.Device.Id == id);
 
-    private IEnumerable<DevicePort> NamePorts()
+    private ImmutableArray<DevicePort> NamePorts()
     {
+        var named = ImmutableArray.CreateBuilder<DevicePort>();
         var met = Devices.SelectMany(device => device.Ports.Select(port => (Owner: device, Port: port, Far: port.Jack is { } jack ? OtherEnd(jack) : null))).ToList();
         var many = met.CountBy(item => ((item.Far?.Device ?? item.Owner).Id, item.Port.Direction)).ToDictionary();
         foreach (var (owner, port, far) in met)
@@ -238,8 +239,9 @@ public sealed class Studio
             var device = far?.Device ?? owner;
             var part = far?.Jack.Name ?? (port.Jack is { } own && _jacks.TryGetValue(own, out var jack) ? jack.Jack.Name : port.Part);
             var name = port.OwnLabel ?? (many[(device.Id, port.Direction)] > 1 ? $"{device.Name} {part}" : device.Name);
-            yield return new DevicePort(device, port, owner, name);
+            named.Add(new DevicePort(device, port, owner, name));
         }
+        return named.ToImmutable();
     }
 
     /// <summary>The device with this id, or null.</summary>

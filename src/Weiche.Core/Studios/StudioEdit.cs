@@ -1,6 +1,5 @@
 using System.Collections.Immutable;
 using System.Globalization;
-using System.Text.RegularExpressions;
 using Weiche.Core.Midi;
 using Weiche.Core.Stages;
 
@@ -86,7 +85,7 @@ public abstract record StudioEdit
 /// <summary>Makes a virtual port, a destination and the source where what it is sent comes out; or several at once, where
 /// the name ends with a range of numbers: "keys to stars 1–4".</summary>
 /// <param name="Name">Its name, as typed.</param>
-public sealed partial record AddVirtualPort(string? Name) : StudioEdit
+public sealed record AddVirtualPort(string? Name) : StudioEdit
 {
     /// <summary>The most that are made at once.</summary>
     public const int MaxAtOnce = 32;
@@ -98,14 +97,13 @@ public sealed partial record AddVirtualPort(string? Name) : StudioEdit
     public override EditResult Apply(Studio studio)
     {
         var name = NameRule.Tidy(Name);
-        if (Range().Match(name) is not { Success: true } range) return Add(studio, name);
-        var (first, last) = (int.Parse(range.Groups[2].Value, CultureInfo.InvariantCulture), int.Parse(range.Groups[3].Value, CultureInfo.InvariantCulture));
+        if (!TryRange(name, out var stem, out var first, out var last)) return Add(studio, name);
         if (last < first) return EditResult.Refused("name", $"The range is upside down: write {last}–{first}.");
         if (last - first >= MaxAtOnce) return EditResult.Refused("name", $"At most {MaxAtOnce} virtual ports are made at once; {first}–{last} are {last - first + 1}.");
         var result = EditResult.Refused("name", "");
         for (var number = first; number <= last; number++)
         {
-            result = Add(studio, string.Create(CultureInfo.InvariantCulture, $"{range.Groups[1].Value} {number}"));
+            result = Add(studio, string.Create(CultureInfo.InvariantCulture, $"{stem} {number}"));
             if (result.Studio is null) return result;
             studio = result.Studio;
         }
@@ -124,8 +122,19 @@ public sealed partial record AddVirtualPort(string? Name) : StudioEdit
         return EditResult.Done(studio.With(devices: studio.Devices.Add(device), idsTaken: 3), id);
     }
 
-    [GeneratedRegex(@"^(.*\S) ([0-9]{1,4}) ?[–-] ?([0-9]{1,4})$", RegexOptions.CultureInvariant)]
-    private static partial Regex Range();
+    /// <summary>Takes "keys to stars 1–4" apart. A dash without a number on either side belongs to the name.</summary>
+    private static bool TryRange(string name, out string stem, out int first, out int last)
+    {
+        (stem, first, last) = ("", 0, 0);
+        var dash = name.LastIndexOfAny(['–', '-']);
+        if (dash < 0) return false;
+        var before = name[..dash].TrimEnd();
+        var gap = before.LastIndexOf(' ');
+        stem = gap < 0 ? "" : before[..gap];
+        return stem.Length > 0 && IsNumber(before[(gap + 1)..], out first) && IsNumber(name[(dash + 1)..].TrimStart(), out last);
+
+        static bool IsNumber(string text, out int number) => int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out number) && text.Length <= 4;
+    }
 }
 
 /// <summary>Adds a port of raw bytes: a MIDI device file or any other path that bytes come from or go to.</summary>

@@ -19,9 +19,9 @@ public sealed record PlugCable(JackId One, JackId Other) : StudioEdit
             return EditResult.Refused(Field, $"{Name(studio, One)} into {Name(studio, Other)}: a cable does not lead from {one.Device.Name} to itself.");
         var (from, to) = one.Jack.Sends ? (one, other) : (other, one);
         if (one.Jack.Sends == other.Jack.Sends) return BothAlike(studio, one, other);
-        if (studio.CableAt(from.Jack.Id) is { } there)
-            return there.To == to.Jack.Id ? EditResult.Refused(Field, $"{Name(studio, from)} is plugged into {Name(studio, to)} already.") : FromTaken(studio, from, to);
+        if (studio.CableAt(from.Jack.Id)?.To == to.Jack.Id) return EditResult.Refused(Field, $"{Name(studio, from)} is plugged into {Name(studio, to)} already.");
         if (studio.CableAt(to.Jack.Id) is { } coming) return ToTaken(studio, from, to, studio.FindJack(coming.From)!.Value);
+        if (studio.CableAt(from.Jack.Id) is not null) return FromTaken(studio, from, to);
         var after = studio.With(cables: studio.Cables.Add(new Cable(from.Jack.Id, to.Jack.Id)));
         return RunsInRing(after, to)
             ? EditResult.Refused(Field, $"{Name(studio, from)} into {Name(studio, to)} closes a ring of thrus: what runs into it would never come out. Nothing was changed.")
@@ -44,7 +44,7 @@ public sealed record PlugCable(JackId One, JackId Other) : StudioEdit
         if (Free(studio, offering, !sends) is { } free)
         {
             return EditResult.Refused(Field, $"{what} {(sends ? "To hear what" : "To reach")} {kept.Device.Name}{(sends ? " sends" : "")}, use {free.Name}, which is free.",
-                new Remedy($"Plug into {free.Name}", new PlugCable(kept.Jack.Id, free.Id)));
+                Offer(studio, $"Plug into {free.Name}", kept.Jack.Id, free.Id));
         }
         return EditResult.Refused(Field, $"{what} {offering.Name} has no free jack that {(sends ? "receives" : "sends")}: take a cable out first, or use another interface.");
     }
@@ -60,8 +60,8 @@ public sealed record PlugCable(JackId One, JackId Other) : StudioEdit
         return EditResult.Refused(
             Field,
             $"{Name(studio, from)} already feeds {fed}; {(ways.Length > 0 ? ways : "it has no other free output: take that cable out first")}.",
-            thru is not null ? new Remedy($"Take the THRU of {chain[^1].Device.Name}", new PlugCable(thru.Id, to.Jack.Id))
-            : free is not null ? new Remedy($"Plug into {free.Name}", new PlugCable(free.Id, to.Jack.Id)) : null);
+            thru is not null ? Offer(studio, $"Take the THRU of {chain[^1].Device.Name}", thru.Id, to.Jack.Id)
+            : free is not null ? Offer(studio, $"Plug into {free.Name}", free.Id, to.Jack.Id) : null);
     }
 
     private static EditResult ToTaken(Studio studio, (Device Device, Jack Jack) from, (Device Device, Jack Jack) to, (Device Device, Jack Jack) coming)
@@ -70,7 +70,14 @@ public sealed record PlugCable(JackId One, JackId Other) : StudioEdit
         return EditResult.Refused(
             Field,
             $"{Name(studio, to)} already hears {Name(studio, coming)}; {(free is null ? "a jack takes one cable: take that one out first" : $"{free.Name} is free")}.",
-            free is null ? null : new Remedy($"Plug into {free.Name}", new PlugCable(from.Jack.Id, free.Id)));
+            free is null ? null : Offer(studio, $"Plug into {free.Name}", from.Jack.Id, free.Id));
+    }
+
+    /// <summary>What would work instead, if it would.</summary>
+    private static Remedy? Offer(Studio studio, string label, JackId one, JackId other)
+    {
+        var instead = new PlugCable(one, other);
+        return instead.Apply(studio).Studio is null ? null : new Remedy(label, instead);
     }
 
     private static Jack? Free(Studio studio, Device device, bool sends) =>

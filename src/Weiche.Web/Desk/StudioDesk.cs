@@ -107,6 +107,7 @@ public sealed class StudioDesk : IDisposable
                 if (_store.Find(id) is not { } stored) return Gone();
                 var studio = StudioJson.Read(stored.Document);
                 _store.Opened(id, _time.GetUtcNow().UtcDateTime);
+                Junction.FallSilent();
                 // Ids of one studio say nothing in another: everything is taken away before it is set up anew.
                 Park.Match(Studio.Empty(studio.Name));
                 Junction.Replace(studio);

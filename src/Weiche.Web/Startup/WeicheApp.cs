@@ -110,9 +110,15 @@ public static class WeicheApp
             var stored = store.Load();
             if (stored is null)
             {
-                foreach (var studio in settings.First().Reverse()) stored = store.Add(studio.Name, StudioJson.Write(studio), settings.Time.GetUtcNow().UtcDateTime);
+                var now = settings.Time.GetUtcNow().UtcDateTime;
+                foreach (var studio in settings.First())
+                {
+                    var added = store.Add(studio.Name, StudioJson.Write(studio), now);
+                    stored ??= added;
+                }
+                store.Opened(stored!.Id, now);
             }
-            return new StudioDesk(store, stored!, settings.Time, settings.RawPlaces, settings.WithStandIns);
+            return new StudioDesk(store, stored, settings.Time, settings.RawPlaces, settings.WithStandIns);
         }
         catch (StoreException exception)
         {

@@ -365,18 +365,21 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
     }
 
     [Theory]
-    [InlineData(false)]
-    [InlineData(true)]
-    public async Task Every_page_is_free_of_serious_barriers(bool dark)
+    [InlineData(false, false)]
+    [InlineData(true, false)]
+    [InlineData(false, true)]
+    [InlineData(true, true)]
+    public async Task Every_page_is_free_of_serious_barriers(bool dark, bool dome)
     {
-        await using var house = await House.Open();
+        await using var house = await House.Open(dome: dome);
         house.Desk.Apply(new SwitchPort(house.From("Brandung"), false));
+        house.Desk.Park.Room?.Plug("halm", null);
         house.StandIn("Amsel 61").Player!.Press("me", 60, 96);
         using var stream = typeof(BrowserTests).Assembly.GetManifestResourceStream("axe.min.js")!;
         using var reader = new StreamReader(stream);
         var axe = await reader.ReadToEndAsync();
         window.Dark(dark);
-        foreach (var path in (string[])["/gear", "/gear?device=10", "/plan", $"/plan?route={house.Route("Tritt 13", "Brandung").Id}", "/watch", "/checks", "/lineups", "/takes", "/nowhere"])
+        foreach (var path in (string[])["/gear", "/gear?find=true", $"/gear?device={house.Device("Brandung").Id}", "/studio", "/plan", $"/plan?route={house.Studio.Routes[1].Id}", "/watch", "/checks", "/lineups", "/takes", "/nowhere"])
         {
             window.Go(house, path);
             if (window.Script<bool>("return document.getElementById('bench').hidden")) window.Press("#bench-button");
@@ -393,18 +396,19 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
     }
 
     [Theory]
-    [InlineData(1280, 800)]
-    [InlineData(1024, 768)]
-    [InlineData(1920, 1080)]
-    public async Task The_demo_studio_fits_the_screen_without_scrolling(int width, int height)
+    [InlineData(1280, 800, true)]
+    [InlineData(1280, 800, false)]
+    [InlineData(1024, 768, false)]
+    [InlineData(1920, 1080, true)]
+    public async Task A_studio_fits_the_screen_without_scrolling(int width, int height, bool dome)
     {
-        await using var house = await House.Open();
+        await using var house = await House.Open(dome: dome);
         window.Resize(width, height);
         foreach (var path in (string[])["/gear", "/plan", "/watch"])
         {
             window.Go(house, path);
             window.Until(
-                () => window.Script<bool>("return [...document.querySelectorAll('html, main, .board, .gear-panels, .roll, .watch-ports')].every((e) => e.scrollWidth <= e.clientWidth && e.scrollHeight <= e.clientHeight)"),
+                () => window.Script<bool>("return [...document.querySelectorAll('html, main, .board, .gear-panels, .roll, .loose, .watch-ports')].every((e) => e.scrollWidth <= e.clientWidth && e.scrollHeight <= e.clientHeight)"),
                 $"{path} whole at {width} × {height}");
         }
         window.Resize(1280, 800);

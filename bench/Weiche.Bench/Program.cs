@@ -80,6 +80,10 @@ using (var pass = new PassThrough())
     }
 }
 
+var gear = await GearPage.MeasureAsync(quick ? 25 : 100);
+table.Add("Gear, 64 devices, 256 ports: ms to open", Table.Number(gear.Open), Table.Number(gear.Empty) + " a page with nothing on it", Table.Number(gear.Open / gear.Empty), "< 300 ms");
+table.Add("Gear, 64 devices, 256 ports: ms an edit", Table.Number(gear.Edit), Table.Number(gear.Empty) + " a page with nothing on it", Table.Number(gear.Edit / gear.Empty), "< 50 ms");
+
 var overload = Overload.Run(quick ? 120 : 3600);
 table.Add($"overload, {(quick ? "two minutes" : "an hour")} simulated: notes lost, hanging", $"{overload.Lost}, {overload.Hanging}", $"{overload.Notes} sent, {overload.Thinned} values thinned", "–", "0, 0");
 table.Add("overload: memory grown, KiB", Table.Number(overload.Grown / 1024.0, "0"), "0", "–", "flat");

@@ -77,7 +77,8 @@ public static class DemoStudio
         make.Lay("keys to stars", "Himmel", Map("1→16"));
         make.Lay("Halm", "Brandung", Map("4→3"));
         make.Lay("Fächer", "Wolke", new ChannelsStage(ChannelMap.Identity, true));
-        make.Do(new LayRoute(AnySource.Plain, make.To("Bandhaus")));
+        // What goes to the stars is a copy: Bandhaus hears the keys themselves.
+        make.Do(new LayRoute(new AnySource([make.From("keys to stars")], false), make.To("Bandhaus")));
         make.Lay("Bandhaus B", "Brandung", Map("3"));
         make.Lay("Fächer", "Zinn", Map("1-16→6"));
         make.Do(new SwitchRoute(make.Studio.Routes[^1].Id, false));
@@ -106,12 +107,14 @@ public static class DemoStudio
 
         internal PortId To(string name) => Studio.Destinations.First(port => port.Name == name).Id;
 
+        internal PortId From(string name) => Studio.Sources.First(port => port.Name == name).Id;
+
         internal void Switch(string device, string path, bool on) =>
             Do(new SwitchInnerPath(Device(device).Id, Device(device).InnerPaths.First(each => each.Name == path).Id, on));
 
         internal void Lay(string from, string to, params Stage[] stages)
         {
-            Do(new LayRoute(Studio.Sources.First(port => port.Name == from).Id, To(to)));
+            Do(new LayRoute(From(from), To(to)));
             var route = Studio.Routes[^1].Id;
             foreach (var stage in stages) Do(new AddStage(route, stage));
         }

@@ -8,9 +8,21 @@ namespace Weiche.Ports;
 /// <summary>What there is now, against what the studio says.</summary>
 /// <param name="Call">The roll call.</param>
 /// <param name="Presences">Whether each device that can be told is there. Devices behind an interface are not in it.</param>
+/// <param name="NewSince">Since when each thing is there that has no name, by its key.</param>
 /// <param name="Version">Counts up with each change.</param>
-public sealed record RoomState(RollCall Call, ImmutableDictionary<DeviceId, Presence> Presences, int Version)
+public sealed record RoomState(
+    RollCall Call, ImmutableDictionary<DeviceId, Presence> Presences, ImmutableDictionary<string, DateTimeOffset> NewSince, int Version)
 {
+    /// <summary>Whether a device is not there: itself, or every interface through which one meets it.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <param name="device">One of its devices.</param>
+    public bool IsMissing(Studio studio, Device device)
+    {
+        if (Presences.TryGetValue(device.Id, out var presence)) return !presence.Present;
+        var through = studio.PortsOf(device.Id).Where(port => port.IsBehind).ToList();
+        return device.Ports.IsEmpty && through.Count > 0 && through.TrueForAll(port => Presences.GetValueOrDefault(port.Owner.Id) is { Present: false });
+    }
+
     /// <summary>How many devices are missing.</summary>
     public int Missing => Presences.Values.Count(presence => !presence.Present);
 }
@@ -29,7 +41,7 @@ public sealed class PortPark : IDisposable
     private readonly Dictionary<DeviceId, Parked> _parked = [];
     private Studio _studio;
     private ImmutableDictionary<string, StandIn> _standIns = ImmutableDictionary<string, StandIn>.Empty;
-    private RoomState _state = new(RollCall.Empty, ImmutableDictionary<DeviceId, Presence>.Empty, 0);
+    private RoomState _state = new(RollCall.Empty, ImmutableDictionary<DeviceId, Presence>.Empty, ImmutableDictionary<string, DateTimeOffset>.Empty, 0);
 
     /// <summary>A park.</summary>
     /// <param name="junction">Where the ports meet.</param>
@@ -122,7 +134,8 @@ public sealed class PortPark : IDisposable
                 if (_parked.GetValueOrDefault(device.Id)?.Thing is RawWire wire) presences.Add(device.Id, wire.Presence);
                 else if (device.Known is { } known && (known.Says.Length > 0 || known.Pinned) && device.Ports.Length > 0) presences.Add(device.Id, PresenceOf(device, call, now));
             }
-            var next = new RoomState(call, presences.ToImmutable(), _state.Version);
+            var since = call.New.DistinctBy(unit => unit.Key).ToImmutableDictionary(unit => unit.Key, unit => _state.NewSince.GetValueOrDefault(unit.Key, now));
+            var next = new RoomState(call, presences.ToImmutable(), since, _state.Version);
             if (IsSame(next, _state)) return;
             Volatile.Write(ref _state, next with { Version = _state.Version + 1 });
         }

@@ -149,6 +149,9 @@ public class GearTests
         Assert.Contains("Missing · 1", page.Body!.TextContent, StringComparison.Ordinal);
         Assert.Equal("Halm", page.QuerySelector(".roll-plate.missing b")!.TextContent);
         Assert.Contains(house.Studio.Routes, route => route.From == house.From("Halm"));
+        var plan = await house.Get("/plan");
+        Assert.Equal("Halm", plan.QuerySelector(".plate.waiting .plate-name")!.TextContent);
+        Assert.Equal("waits", plan.QuerySelector($"[data-count='{house.Studio.Routes.First(route => route.From == house.From("Halm")).Id}']")!.TextContent);
         room.Plug("halm", "Bluetooth");
         Assert.Null((await house.Get("/gear")).QuerySelector(".roll-plate.missing"));
     }

@@ -50,6 +50,11 @@ public sealed class MessageWriter(SysExPool pool, bool useRunningStatus = true)
             _running = 0;
             return true;
         }
+        if (destination.Length >= ShortRoom)
+        {
+            written = WriteShort(message, destination);
+            return true;
+        }
         Span<byte> bytes = stackalloc byte[ShortRoom];
         written = WriteShort(message, bytes);
         bytes[..written].CopyTo(destination);

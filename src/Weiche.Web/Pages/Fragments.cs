@@ -1,3 +1,4 @@
+using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Weiche.Core.Studios;
@@ -10,6 +11,10 @@ internal static class Fragments
     /// <summary>Whether a script asks for a part of the page.</summary>
     internal static bool WantsFragment(this HttpRequest request) =>
         request.Headers["HX-Request"] == "true" && request.Headers["HX-History-Restore-Request"] != "true";
+
+    /// <summary>How wide the window is, pixels, as the page's script has said; 1280 where it has not.</summary>
+    internal static double Width(this HttpRequest request) =>
+        int.TryParse(request.Cookies["weiche-width"], NumberStyles.None, CultureInfo.InvariantCulture, out var wide) ? wide : 1280;
 
     /// <summary>The whole page or its changing part, with what it shows now.</summary>
     internal static IActionResult Show(this PageModel page, string partial, object view) =>

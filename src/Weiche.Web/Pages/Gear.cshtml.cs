@@ -326,6 +326,7 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : PageModel
         View = new GearView(state, device is { } id ? state.Studio.FindDevice(new DeviceId(id)) : null, problem, problem is null ? null : typed, address)
         {
             Room = desk.Park.State,
+            Width = Request.Width(),
             Naming = naming,
             Find = find,
             Stepping = stepping,

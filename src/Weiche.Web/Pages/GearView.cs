@@ -15,8 +15,9 @@ namespace Weiche.Web.Pages;
 /// <param name="TypedAddress">The path as it was typed when there is a problem with it.</param>
 public sealed record GearView(DeskState State, Device? Chosen, Problem? Problem = null, string? Typed = null, string? TypedAddress = null)
 {
-    /// <summary>The width of an interface's panel, pixels.</summary>
-    public const double PanelWidth = 766;
+    private const double Beside = 416;
+    private const double NarrowestPanel = 560;
+    private const double WidestPanel = 1400;
 
     /// <summary>What there is now, against what the studio says.</summary>
     public required RoomState Room { get; init; }
@@ -39,8 +40,11 @@ public sealed record GearView(DeskState State, Device? Chosen, Problem? Problem 
     /// <summary>What the ports last sent, the latest first.</summary>
     public IReadOnlyList<Spoken> Spoken { get; init; } = [];
 
-    /// <summary>The wiring.</summary>
-    public GearLayout Layout { get; } = GearLayout.Compute(State.Studio, PanelWidth);
+    /// <summary>How wide the window is, pixels.</summary>
+    public required double Width { get; init; }
+
+    /// <summary>The wiring, laid out for the width there is.</summary>
+    public GearLayout Layout => field ??= GearLayout.Compute(State.Studio, Math.Clamp(Width - Beside, NarrowestPanel, WidestPanel));
 
     /// <summary>What is plugged in and no device: neither of the studio nor asked for.</summary>
     public IEnumerable<Unit> New => Room.Call.New.Where(unit => State.Studio.Devices.All(device => device.Address != unit.Place));
@@ -68,7 +72,13 @@ public sealed record GearView(DeskState State, Device? Chosen, Problem? Problem 
 
     /// <summary>Whether a device is not there.</summary>
     /// <param name="device">The device.</param>
-    public bool IsMissing(Device device) => Room.Presences.GetValueOrDefault(device.Id) is { Present: false };
+    public bool IsMissing(Device device) => Room.IsMissing(State.Studio, device);
+
+    /// <summary>Since when something is there that has no name, in words.</summary>
+    /// <param name="unit">What is plugged in.</param>
+    public string NewWords(Unit unit) => Room.NewSince.TryGetValue(unit.Key, out var since)
+        ? string.Create(CultureInfo.InvariantCulture, $" · since {since.ToLocalTime():HH:mm}")
+        : "";
 
     /// <summary>Whether a device is there, in words.</summary>
     /// <param name="device">The device.</param>
@@ -76,7 +86,7 @@ public sealed record GearView(DeskState State, Device? Chosen, Problem? Problem 
     {
         { Present: true } => "present",
         { } presence => string.Create(CultureInfo.InvariantCulture, $"missing since {presence.Since.ToLocalTime():HH:mm}: {presence.Reason}"),
-        null => "",
+        null => IsMissing(device) ? "its interface is missing" : "",
     };
 
     /// <summary>Where a device is, in a few words.</summary>

@@ -6,6 +6,7 @@ using Weiche.Core.Midi;
 using Weiche.Core.Routing;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Ports;
 using Weiche.Web.Desk;
 
 namespace Weiche.Web.Pages;
@@ -19,6 +20,17 @@ namespace Weiche.Web.Pages;
 /// <param name="Typed">What was typed when there is a problem with it.</param>
 public sealed record PlanView(DeskState State, RoutingPlan Figures, TrackPlan Tracks, Route? Chosen, Problem? Problem = null, string? Typed = null)
 {
+    /// <summary>What is there now, against what the studio says.</summary>
+    public required RoomState Room { get; init; }
+
+    /// <summary>Whether a port waits for its device, which is missing.</summary>
+    /// <param name="port">The port.</param>
+    public bool Waits(DevicePort port) => Room.IsMissing(State.Studio, port.Device) || Room.IsMissing(State.Studio, port.Owner);
+
+    /// <summary>Whether a route waits: nothing of where it comes from is there, or not where it goes to.</summary>
+    /// <param name="route">The route.</param>
+    public bool Waits(Route route) => State.Studio.FindPort(route.To) is { } to && Waits(to) || State.Studio.SourcesOf(route).All(Waits);
+
     /// <summary>How many messages a route passed, clock and active sensing left out.</summary>
     /// <param name="route">The route.</param>
     public long Passed(RouteId route) => Figures.Meter(route) is { } meter ? meter.Passed - meter.PassedBackground : 0;
@@ -29,7 +41,6 @@ public sealed record PlanView(DeskState State, RoutingPlan Figures, TrackPlan Tr
 public sealed class PlanModel(StudioDesk desk) : PageModel
 {
     private const string Fragment = "_Plan";
-    private const string WidthCookie = "weiche-width";
 
     /// <summary>What is shown.</summary>
     public PlanView View { get; private set; } = null!;
@@ -204,14 +215,17 @@ public sealed class PlanModel(StudioDesk desk) : PageModel
     private void Look(int? route, Problem? problem = null, string? typed = null)
     {
         var state = desk.State;
-        var width = double.TryParse(Request.Cookies[WidthCookie], NumberStyles.None, CultureInfo.InvariantCulture, out var wide) ? wide : 1280;
+        var width = Request.Width();
         View = new PlanView(
             state,
             desk.Junction.Plan,
             ArrivalsLayout.Compute(state.Studio, width),
             route is { } id ? state.Studio.FindRoute(new RouteId(id)) : null,
             problem,
-            typed);
+            typed)
+        {
+            Room = desk.Park.State,
+        };
     }
 
     private IActionResult Answer() => this.Answer(View.Problem, Fragment, View, Address);

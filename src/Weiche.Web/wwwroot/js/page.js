@@ -58,7 +58,7 @@ export function startPage(live) {
     return true;
   }
   function lay() {
-    if (measure() && document.querySelector(".plan")) {
+    if (measure() && document.querySelector(".plan, .gear")) {
       htmx.ajax("GET", location.pathname + location.search, { target: "#fragment", swap: "outerHTML" });
     }
   }

@@ -13,7 +13,8 @@ internal static class Studios
     /// <param name="devices">How many devices.</param>
     /// <param name="routes">How many routes, spread evenly over the sources.</param>
     /// <param name="seed">From what its stages are drawn.</param>
-    internal static Studio Generate(int devices, int routes, int seed)
+    /// <param name="eachSource">How many routes a source has: then only as many sources have any; 0 to spread them over all.</param>
+    internal static Studio Generate(int devices, int routes, int seed, int eachSource = 0)
     {
         var random = new Random(seed);
         var id = 1;
@@ -31,6 +32,7 @@ internal static class Studios
         }
         var sources = made.SelectMany(device => device.Ports.Take(2)).Select(port => port.Id).ToList();
         var destinations = made.SelectMany(device => device.Ports.Skip(2)).Select(port => port.Id).ToList();
+        if (eachSource > 0) sources = [.. sources.Take((routes + eachSource - 1) / eachSource)];
         var laid = new List<Route>();
         for (var i = 0; i < routes; i++)
         {

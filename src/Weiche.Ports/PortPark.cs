@@ -54,6 +54,8 @@ public sealed class PortPark : IDisposable
         _time = time;
         _places = places;
         _studio = junction.Plan.Studio;
+        // Later than any number before a restart, so that a page that is still open sees what is newer.
+        _state = _state with { Version = (int)(time.GetUtcNow().ToUnixTimeSeconds() & int.MaxValue) };
         if (withRoom)
         {
             Room = new Room(junction, time);

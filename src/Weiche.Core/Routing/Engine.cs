@@ -49,6 +49,7 @@ public sealed class Engine
     private StreamParser? _own;
     private long _due = long.MaxValue;
     private long _run;
+    private int _version;
 
     /// <summary>An engine that runs a studio.</summary>
     /// <param name="plan">The studio's plan.</param>
@@ -117,6 +118,8 @@ public sealed class Engine
             }
         }
         Plan = plan;
+        _version = plan.Version;
+        foreach (var route in plan.AllRoutes) route.Outlet = _outlets[route.Destination]!;
         _timed = [.. plan.AllRoutes.SelectMany(route => route.Stages.Index().Where(stage => stage.Item.KeepsTime).Select(stage => (route, stage.Index)))];
         var cursor = 0;
         while (_ledger.TryTakeWhere(ref cursor, plan, static (entry, next) => !next.Carries(entry.Route, entry.Source), out var entry))
@@ -397,7 +400,7 @@ public sealed class Engine
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void Deliver(CompiledRoute route, in MidiMessage message, ref Run run)
     {
-        var outlet = _outlets[route.Destination]!;
+        var outlet = route.Outlet;
         if (!outlet.HasRoom)
         {
             Refuse(outlet, route, message, run);
@@ -542,7 +545,7 @@ public sealed class Engine
         record.Carried = message;
         record.PortId = port;
         record.RouteId = route;
-        record.Plan = Plan.Version;
+        record.Plan = _version;
         record.What = what;
         record.StageIndex = (byte)stage;
         Tap.Written();

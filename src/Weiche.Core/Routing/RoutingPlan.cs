@@ -91,6 +91,9 @@ internal sealed class CompiledRoute
 
     internal readonly RouteMeter Meter;
 
+    /// <summary>Where it ends. The engine that runs the plan says so.</summary>
+    internal Outlet Outlet = null!;
+
     internal CompiledRoute(Route route, bool isLive, RoutingPlan? previous)
     {
         Id = route.Id.Value;

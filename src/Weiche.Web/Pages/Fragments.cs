@@ -25,6 +25,8 @@ internal static class Fragments
     internal static IActionResult Answer(this PageModel page, Problem? problem, string partial, object view, string address)
     {
         if (problem is null && !page.Request.WantsFragment()) return page.LocalRedirect(address);
+        // What is asked for anew by the page's script is what is shown now.
+        if (problem is null) page.Response.Headers["HX-Replace-Url"] = address;
         if (problem is not null) page.Response.StatusCode = StatusCodes.Status422UnprocessableEntity;
         return page.Show(partial, view);
     }

@@ -25,9 +25,10 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : PageModel
     /// <param name="device">The device in the drawer.</param>
     /// <param name="unit">What is plugged in and being named.</param>
     /// <param name="find">Whether a port is being found by playing.</param>
-    public IActionResult OnGet(int? device, string? unit, bool find)
+    /// <param name="stepping">The port that is off for a moment, while ports are switched one after the other.</param>
+    public IActionResult OnGet(int? device, string? unit, bool find, int stepping)
     {
-        Look(device, naming: unit, find: find);
+        Look(device, naming: unit, find: find, stepping: desk.State.Studio.FindPort(new PortId(stepping)) is { Port.On: false } ? stepping : 0);
         return this.Show(Fragment, View);
     }
 
@@ -343,5 +344,10 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : PageModel
     }
 
     private IActionResult Answer(EditResult result) =>
-        this.Answer(result.Problem, Fragment, View, View.Chosen is { } chosen ? $"/gear?device={chosen.Id}" : "/gear");
+        this.Answer(result.Problem, Fragment, View, View switch
+        {
+            { Stepping: > 0 } => string.Create(CultureInfo.InvariantCulture, $"/gear?stepping={View.Stepping}"),
+            { Chosen: { } chosen } => $"/gear?device={chosen.Id}",
+            _ => "/gear",
+        });
 }

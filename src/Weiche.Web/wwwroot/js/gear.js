@@ -1,5 +1,7 @@
 // Gear: cables plugged by press and press, by drag or by keys; ports found by playing; ports switched one after the other.
 
+import { whenAnswered } from "./page.js";
+
 const spokeAfter = 120;
 
 export function startGear(live) {
@@ -9,7 +11,8 @@ export function startGear(live) {
   const gear = () => document.querySelector(".gear");
   const jackOf = (element) => element?.closest?.("[data-jack]");
   const chosen = () => new URLSearchParams(location.search).get("device") ?? "";
-  const post = (handler, values) => htmx.ajax("POST", `/gear?handler=${handler}`, { target: "#fragment", swap: "outerHTML", values: { device: chosen(), ...values } });
+  const post = (handler, values) => whenAnswered(() =>
+    htmx.ajax("POST", `/gear?handler=${handler}`, { target: "#fragment", swap: "outerHTML", values: { device: chosen(), ...values } }));
 
   function pick(jack) {
     picked = jack?.dataset.jack ?? null;
@@ -57,7 +60,7 @@ export function startGear(live) {
     else if (event.key === "Escape" && picked !== null) pick(null);
     else if (event.key === "Escape" && gear().dataset.stepping) post("Step", { port: gear().dataset.stepping, stop: true });
     else if (event.target.matches?.("input:not([type=range]), textarea, select") || event.repeat) return;
-    else if (event.key === "x") post("Step", { port: gear().dataset.stepping ?? 0 });
+    else if (event.key === "x") whenAnswered(() => post("Step", { port: gear().dataset.stepping || 0 }));
     else return;
     event.preventDefault();
   });

@@ -2,8 +2,15 @@
 
 const retryAfter = 60;
 
+let asked = 0;
+
+// Does something when no answer is on its way: an answer replaces the very part of the page that another one is meant for.
+export function whenAnswered(act) {
+  if (asked === 0) act();
+  else setTimeout(() => whenAnswered(act), retryAfter / 2);
+}
+
 export function startPage(live) {
-  let asked = 0;
   let version = 0;
   let roll = null;
   let timer = 0;
@@ -31,16 +38,24 @@ export function startPage(live) {
     const fragment = document.getElementById("fragment");
     if (!fragment) return;
     const other = version > Number(fragment.dataset.version);
-    const vanished = roll !== null && fragment.dataset.roll !== undefined && roll !== Number(fragment.dataset.roll);
+    const vanished = roll !== null && fragment.dataset.roll !== undefined && roll > Number(fragment.dataset.roll);
     if (!other && !vanished) return;
-    const typing = edited && document.activeElement?.matches("#fragment input");
-    if (typing) return;
+    if (isTyping()) return;
     if (asked > 0 || document.querySelector("[data-dragging]")) {
       timer = setTimeout(refresh, retryAfter);
       return;
     }
-    htmx.ajax("GET", location.pathname + location.search, { target: "#fragment", swap: "outerHTML" });
+    refreshing = true;
+    htmx.ajax("GET", location.pathname + location.search, { target: "#fragment", swap: "outerHTML" }).finally(() => { refreshing = false; });
   }
+
+  const isTyping = () => edited && document.activeElement?.matches("#fragment input");
+
+  // A person may have begun to type since the page was asked for anew.
+  let refreshing = false;
+  document.body.addEventListener("htmx:beforeSwap", (event) => {
+    if (refreshing && event.detail.requestConfig.verb === "get" && isTyping()) event.detail.shouldSwap = false;
+  });
 
   const theme = document.getElementById("theme");
   theme.addEventListener("click", () => {

@@ -14,7 +14,7 @@ internal sealed class EngineBench
     private readonly Studio _studio;
     private readonly Engine _engine;
     private readonly PortId[] _sources;
-    private readonly byte[] _bytes;
+    private readonly byte[][] _phrases;
     private readonly HandWritten _loop;
     private long _now;
 
@@ -25,7 +25,7 @@ internal sealed class EngineBench
         _studio = studio;
         _engine = new Engine(RoutingPlan.Compile(studio));
         _sources = [.. studio.Routes.Where(route => route.On).SelectMany(studio.SourcesOf).Select(source => source.Id).Distinct()];
-        _bytes = Phrase();
+        _phrases = [.. _sources.Select(source => Phrase(studio.FindPort(source)!.Value.Channels.Members.FirstOrDefault()))];
         _loop = new HandWritten(studio, _sources);
         Deliveries = CountDeliveries();
     }
@@ -43,12 +43,13 @@ internal sealed class EngineBench
     /// a DIN wire is free again, and all bytes are fetched.</summary>
     internal void RunEngine()
     {
-        foreach (var source in _sources)
+        for (var each = 0; each < _sources.Length; each++)
         {
-            for (var i = 0; i < _bytes.Length; i += 3)
+            var (source, bytes) = (_sources[each], _phrases[each]);
+            for (var i = 0; i < bytes.Length; i += 3)
             {
                 var now = new MidiTime(_now += 2_000);
-                _engine.Receive(source, _bytes.AsSpan(i, 3), now);
+                _engine.Receive(source, bytes.AsSpan(i, 3), now);
                 var taker = default(TakeAll);
                 _engine.Drain(ref taker, now);
             }
@@ -61,7 +62,7 @@ internal sealed class EngineBench
     }
 
     /// <summary>The same pass through the hand-written loop.</summary>
-    internal void RunLoop() => _loop.Run(_bytes);
+    internal void RunLoop() => _loop.Run(_phrases);
 
     /// <summary>Bytes allocated by one pass, the least of several.</summary>
     internal long Allocated()
@@ -118,13 +119,13 @@ internal sealed class EngineBench
         long Sum() => _studio.Routes.Sum(route => _engine.Plan.Meter(route.Id)!.Passed);
     }
 
-    /// <summary>Notes on and off, controllers and bends, as a player sends them.</summary>
-    private static byte[] Phrase()
+    /// <summary>Notes on and off, controllers and bends, as a player sends them, on the source's own channel.</summary>
+    private static byte[] Phrase(Channel channel)
     {
-        var bytes = new List<byte>();
+        var (on, bytes) = (channel.Index, new List<byte>());
         for (var i = 0; i < PhraseMessages / 4; i++)
         {
-            bytes.AddRange([0x90, (byte)(40 + i), 100, 0xB0, 7, (byte)(i * 3), 0xE0, 0, (byte)(60 + i), 0x80, (byte)(40 + i), 64]);
+            bytes.AddRange([(byte)(0x90 | on), (byte)(40 + i), 100, (byte)(0xB0 | on), 7, (byte)(i * 3), (byte)(0xE0 | on), 0, (byte)(60 + i), (byte)(0x80 | on), (byte)(40 + i), 64]);
         }
         return [.. bytes];
     }
@@ -151,10 +152,11 @@ internal sealed class EngineBench
             _waiting = new int[studio.NextId];
         }
 
-        internal void Run(byte[] bytes)
+        internal void Run(byte[][] phrases)
         {
-            foreach (var routes in _routes)
+            for (var source = 0; source < _routes.Length; source++)
             {
+                var (routes, bytes) = (_routes[source], phrases[source]);
                 for (var i = 0; i < bytes.Length; i += 3)
                 {
                     Read(bytes.AsSpan(i, 3), routes);

@@ -50,15 +50,17 @@ public sealed class MessageWriter(SysExPool pool, bool useRunningStatus = true)
             _running = 0;
             return true;
         }
-        if (destination.Length >= ShortRoom)
-        {
-            written = WriteShort(message, destination);
-            return true;
-        }
-        Span<byte> bytes = stackalloc byte[ShortRoom];
-        written = WriteShort(message, bytes);
-        bytes[..written].CopyTo(destination);
+        written = destination.Length >= ShortRoom ? WriteShort(message, destination) : WriteIntoLittle(message, destination);
         return true;
+    }
+
+    /// <summary>Writes a message where there is room for it and no more. Apart, for the sake of the usual case.</summary>
+    private int WriteIntoLittle(in MidiMessage message, Span<byte> destination)
+    {
+        Span<byte> bytes = stackalloc byte[ShortRoom];
+        var written = WriteShort(message, bytes);
+        bytes[..written].CopyTo(destination);
+        return written;
     }
 
     /// <summary>Writes a message other than a system exclusive where there is room for it.</summary>

@@ -290,7 +290,7 @@ public sealed class Engine
         if (run.Message.IsNote) BeginOrEndNote(source, ref run);
         foreach (var route in Plan.RoutesOf(run.Source))
         {
-            if (route.IsLive) Step(route, 0, run.Message, ref run);
+            if (route.IsLive) Step(route, ref run);
             else Write(TapEvent.DestinationOff, run, run.Message, route.Destination, route.Id);
             // The route may have led elsewhere when the pedal went down: it goes up there too.
             if (run.PedalUp) EndOlder(ref run, route.Id);
@@ -330,6 +330,28 @@ public sealed class Engine
         }
         run.EndsNote = _ledger.TryStampRoutes(run.Source, run.Origin, _ending, run.Number) || (down & bit) != 0;
         down &= ~bit;
+    }
+
+    /// <summary>Runs a message through a route from its beginning. Most routes are one table, or none.</summary>
+    private void Step(CompiledRoute route, ref Run run)
+    {
+        if (!route.IsOneTable)
+        {
+            Step(route, 0, run.Message, ref run);
+            return;
+        }
+        var message = run.Message;
+        if (route.Whole is { } table)
+        {
+            if (!table.TryApply(ref message))
+            {
+                StopWithin(route, 0, message, run);
+                return;
+            }
+            route.First!.ThroughCount++;
+        }
+        run.CameThrough = true;
+        Deliver(route, message, ref run);
     }
 
     private void Step(CompiledRoute route, int stage, MidiMessage message, ref Run run)

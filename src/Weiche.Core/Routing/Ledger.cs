@@ -117,17 +117,15 @@ internal sealed class Ledger
             return false;
         }
         ref var head = ref _heads[source]![origin];
-        _entries[index] = new Entry
-        {
-            Next = head,
-            Route = route,
-            Source = source,
-            Destination = destination,
-            Origin = (ushort)origin,
-            Sounding = (ushort)sounding,
-            InUse = true,
-            Run = run,
-        };
+        ref var added = ref _entries[index];
+        added.Next = head;
+        added.Route = route;
+        added.Source = source;
+        added.Destination = destination;
+        added.Origin = (ushort)origin;
+        added.Sounding = (ushort)sounding;
+        added.InUse = true;
+        added.Run = run;
         head = index;
         if (_counts[destination]![sounding]++ == 0 && Held.IsKey(sounding)) _keys[destination]++;
         Count++;

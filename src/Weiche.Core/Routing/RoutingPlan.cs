@@ -91,6 +91,15 @@ internal sealed class CompiledRoute
 
     internal readonly RouteMeter Meter;
 
+    /// <summary>Whether a single table does what all its stages do; also true of a route without stages.</summary>
+    internal readonly bool IsOneTable;
+
+    /// <summary>That table; null if there are no stages.</summary>
+    internal readonly TableStage? Whole;
+
+    /// <summary>The meter of the first stage; null if there are none.</summary>
+    internal readonly StageMeter? First;
+
     /// <summary>Where it ends. The engine that runs the plan says so.</summary>
     internal Outlet Outlet = null!;
 
@@ -112,6 +121,9 @@ internal sealed class CompiledRoute
             Ends[firsts[i]] = i + 1;
         }
         Meter = MeterFor(route, firsts, previous);
+        IsOneTable = Stages.Length == 0 || Ends[0] == Stages.Length;
+        Whole = IsOneTable && Stages.Length > 0 ? Tables[0] : null;
+        First = Stages.Length > 0 ? Meter.StageMeters[0] : null;
     }
 
     private static RouteMeter MeterFor(Route route, ReadOnlySpan<int> firsts, RoutingPlan? previous)

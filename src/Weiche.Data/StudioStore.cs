@@ -22,10 +22,14 @@ public sealed record StoredStudio(int Id, string Name, int Version, string Docum
 public sealed class StudioStore : IDisposable
 {
     private readonly FileStream? _lock;
+    // The last connection that is closed copies the whole log back into the database. While this one stays open, an edit
+    // does not wait for that.
+    private readonly SqliteConnection? _open;
     private readonly DbContextOptions<WeicheContext> _options;
 
-    private StudioStore(string file, FileStream? folderLock, DbContextOptions<WeicheContext> options)
+    private StudioStore(string file, FileStream? folderLock, DbContextOptions<WeicheContext> options, SqliteConnection? open = null)
     {
+        _open = open;
         DatabaseFile = file;
         _lock = folderLock;
         _options = options;
@@ -49,7 +53,7 @@ public sealed class StudioStore : IDisposable
         {
             var options = Options(file, SqliteOpenMode.ReadWriteCreate);
             Prepare(file, options, migrate: true);
-            return new StudioStore(file, folderLock, options);
+            return new StudioStore(file, folderLock, options, KeepOpen(file));
         }
         catch
         {
@@ -165,7 +169,33 @@ public sealed class StudioStore : IDisposable
         .Where(row => row.StudioId == studioId).OrderByDescending(row => row.Version).Take(count).Select(row => row.Edit).ToList());
 
     /// <inheritdoc/>
-    public void Dispose() => _lock?.Dispose();
+    public void Dispose()
+    {
+        _open?.Dispose();
+        _lock?.Dispose();
+    }
+
+    private static SqliteConnection KeepOpen(string file)
+    {
+        var connection = new SqliteConnection(ConnectionText(file, SqliteOpenMode.ReadWrite));
+        try
+        {
+            connection.Open();
+            // A connection counts once it has read.
+            using var read = connection.CreateCommand();
+            read.CommandText = "SELECT COUNT(*) FROM Studios";
+            read.ExecuteScalar();
+            return connection;
+        }
+        catch (SqliteException exception)
+        {
+            connection.Dispose();
+            throw Damaged(file, exception.Message, exception);
+        }
+    }
+
+    private static string ConnectionText(string file, SqliteOpenMode mode) =>
+        new SqliteConnectionStringBuilder { DataSource = file, Mode = mode, Pooling = false, ForeignKeys = true }.ToString();
 
     private static FileStream LockFolder(string folder)
     {
@@ -196,7 +226,7 @@ public sealed class StudioStore : IDisposable
     }
 
     private static DbContextOptions<WeicheContext> Options(string file, SqliteOpenMode mode) => new DbContextOptionsBuilder<WeicheContext>()
-        .UseSqlite(new SqliteConnectionStringBuilder { DataSource = file, Mode = mode, Pooling = false, ForeignKeys = true }.ToString()).Options;
+        .UseSqlite(ConnectionText(file, mode)).Options;
 
     private static void Prepare(string file, DbContextOptions<WeicheContext> options, bool migrate)
     {

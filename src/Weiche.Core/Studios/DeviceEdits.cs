@@ -202,6 +202,26 @@ public sealed record AddJack(DeviceId Id, JackRole Role, string? JackName) : Dev
     }
 }
 
+/// <summary>Takes a jack off a device. A jack with a cable in it, or that a port stands for, stays.</summary>
+/// <param name="Id">The device.</param>
+/// <param name="JackId">The jack.</param>
+public sealed record RemoveJack(DeviceId Id, JackId JackId) : DeviceEdit(Id)
+{
+    /// <inheritdoc/>
+    public override string Title(Studio studio) => $"Take {studio.FindJack(JackId)?.Jack.Name ?? "a jack"} off {Name(studio)}";
+
+    private protected override string Field => "jack";
+
+    private protected override (Device? Device, string? Problem) Change(Studio studio, Device device)
+    {
+        if (device.Jacks.FirstOrDefault(each => each.Id == JackId) is not { } jack) return (null, "That jack is gone already.");
+        if (studio.CableAt(JackId) is not null) return (null, $"There is a cable in {jack.Name}: take it out first.");
+        if (device.Ports.Any(port => port.Jack == JackId)) return (null, $"{jack.Name} of an interface is one of its ports: it stays.");
+        var end = InnerEnd.At(JackId);
+        return (device with { Jacks = device.Jacks.Remove(jack), InnerPaths = device.InnerPaths.RemoveAll(path => path.From == end || path.To == end) }, null);
+    }
+}
+
 /// <summary>Writes down by what a device is known again, and where it is.</summary>
 /// <param name="Id">The device.</param>
 /// <param name="Known">By what; null to forget.</param>

@@ -172,6 +172,11 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : PageModel
     public IActionResult OnPostAddJack(int device, JackRole role, string? name) => Done(
         Enum.IsDefined(role) ? desk.Apply(new AddJack(new DeviceId(device), role, name)) : EditResult.Refused("jack", "A jack is IN, OUT or THRU."), device, name);
 
+    /// <summary>Takes a jack off a device.</summary>
+    /// <param name="device">The device.</param>
+    /// <param name="jack">The jack.</param>
+    public IActionResult OnPostRemoveJack(int device, int jack) => Done(desk.Apply(new RemoveJack(new DeviceId(device), new JackId(jack))), device);
+
     /// <summary>Pins a device to the place where it is, or lets it go.</summary>
     /// <param name="device">Which.</param>
     /// <param name="pinned">Whether the place tells it.</param>

@@ -219,6 +219,21 @@ public class WiringTests
     }
 
     [Fact]
+    public void Jacks_are_added_and_taken_off_but_not_from_under_a_cable()
+    {
+        var zinn = Dome.Devices.First(device => device.Name == "Zinn").Id;
+        Assert.Contains("take it out first", Dome.Refused(new RemoveJack(zinn, JackOf(Dome, "Zinn", "THRU").Id)).Sentence, StringComparison.Ordinal);
+        Assert.Contains("it stays", Dome.Refused(new RemoveJack(Dome.Devices.First(device => device.Name == "Weiher 4×4").Id, JackOf(Dome, "Weiher 4×4", "IN 2").Id)).Sentence, StringComparison.Ordinal);
+        Assert.Contains("has a jack OUT already", Dome.Refused(new AddJack(zinn, JackRole.Out, "out")).Sentence.Replace("out already", "OUT already", StringComparison.Ordinal), StringComparison.Ordinal);
+        var without = Dome.Must(new UnplugCable(JackOf(Dome, "Zinn", "THRU").Id)).Must(new RemoveJack(zinn, JackOf(Dome, "Zinn", "THRU").Id));
+        Assert.Empty(without.FindDevice(zinn)!.InnerPaths);
+        var again = without.Must(new AddJack(zinn, JackRole.Thru, "THRU 2"));
+        Assert.Equal(InnerPathKind.Thru, Assert.Single(again.FindDevice(zinn)!.InnerPaths).Kind);
+        var weiher = again.Must(new AddJack(again.Devices.First(device => device.Name == "Weiher 4×4").Id, JackRole.Out, "OUT 5"));
+        Assert.True(weiher.Destinations.First(port => port.Port.Part == "OUT 5").IsLoose);
+    }
+
+    [Fact]
     public void The_dome_comes_back_from_a_file_as_it_was_and_an_import_renumbers_all_of_it()
     {
         var text = StudioJson.Write(Dome);

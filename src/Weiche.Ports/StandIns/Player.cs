@@ -156,13 +156,6 @@ public sealed class Player : IDisposable
         }
     }
 
-    /// <summary>Calls for a program.</summary>
-    /// <param name="program">1 to 128; brought into range.</param>
-    public void Program(int program)
-    {
-        lock (_gate) Send(MidiMessage.ProgramChange(_channel, Math.Clamp(program, 1, 128) - 1));
-    }
-
     /// <summary>Presses the sustain pedal or lets it up.</summary>
     /// <param name="hand">Whose foot.</param>
     /// <param name="down">Whether it goes down.</param>

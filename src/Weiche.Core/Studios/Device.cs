@@ -163,12 +163,12 @@ public readonly record struct DevicePort(Device Device, Port Port, Device Owner,
     /// <summary>The label of careful people: the interface's jack, and what is at the far end: "2 · to Zinn".</summary>
     public string Tag => IsBehind ? $"{JackNumber} · {Label}" : Label;
 
-    /// <summary>Where the port is, for a second line: "Weiher 4×4 OUT 2"; empty if it is on the device itself.</summary>
+    /// <summary>The interface's jack that the port stands for: "Weiher 4×4 OUT 2"; empty if it stands for none.</summary>
     public string Place
     {
         get
         {
-            if (!IsBehind || Port.Jack is not { } id) return "";
+            if (Port.Jack is not { } id) return "";
             return $"{Owner.Name} {Owner.Jacks.First(jack => jack.Id == id).Name}";
         }
     }

@@ -39,7 +39,7 @@ public static class Proposals
         if (studio.FindPort(reply.Asked) is not { } asked || studio.FindPort(reply.From) is not { } from) return null;
         var says = $"{asked.Label} answers {from.Label}: {reply.Identity}";
         if (asked.IsLoose && from.IsLoose)
-            return new Proposal($"Something between {asked.Place(studio)} and {from.Place(studio)} answers: {reply.Identity}. Name it: it is on {asked.Owner.Name}.", false);
+            return new Proposal($"Something between {asked.Place} and {from.Place} answers: {reply.Identity}. Name it: it is on {asked.Owner.Name}.", false);
         if (asked.Device.Id != from.Device.Id)
         {
             // What was asked by one name answered by another: a cable is missing in the studio, or is in another jack.
@@ -48,7 +48,7 @@ public static class Proposals
             var jack = known.Device.Jacks.FirstOrDefault(each => each.Role == (asked.IsLoose ? JackRole.In : JackRole.Out) && studio.CableAt(each.Id) is null);
             return loose.IsLoose && jack is not null
                 ? new Proposal(
-                    $"{known.Device.Name} {(asked.IsLoose ? "is reached through" : "answers on")} {loose.Place(studio)}: {reply.Identity}.", false,
+                    $"{known.Device.Name} {(asked.IsLoose ? "is reached through" : "answers on")} {loose.Place}: {reply.Identity}.", false,
                     new Remedy($"Plug its {jack.Name} there", new PlugCable(jack.Id, loose.Port.Jack!.Value)))
                 : new Proposal($"{says}. The studio says otherwise: look at the cables.", false);
         }
@@ -133,6 +133,4 @@ public static class Proposals
         InnerEndKind.Port => studio.FindPort(new PortId(end.Id))?.Owner,
         _ => null,
     };
-
-    private static string Place(this DevicePort port, Studio studio) => port.Port.Jack is { } jack ? $"{port.Owner.Name} {studio.FindJack(jack)!.Value.Jack.Name}" : port.Label;
 }

@@ -13,7 +13,22 @@ public sealed class StoreException(string message, Exception? inner = null) : Ex
 /// <param name="Name">Its name.</param>
 /// <param name="Version">The number of the version in force.</param>
 /// <param name="Document">That version, in the product's own JSON.</param>
-public sealed record StoredStudio(int Id, string Name, int Version, string Document);
+/// <param name="NextId">A number above every id that any of its versions uses; 0 where that is not known yet.</param>
+public sealed record StoredStudio(int Id, string Name, int Version, string Document, int NextId = 0);
+
+/// <summary>A version of a studio, without its document.</summary>
+/// <param name="Version">Its number; counts up with each edit of the studio.</param>
+/// <param name="Parent">The version that the edit was made on; null for the first.</param>
+/// <param name="Next">Where redo leads from here; null if nowhere.</param>
+/// <param name="Edit">The edit in words.</param>
+/// <param name="At">When it was made, UTC.</param>
+public sealed record StoredVersion(int Version, int? Parent, int? Next, string Edit, DateTime At);
+
+/// <summary>Where a studio stands in its history.</summary>
+/// <param name="Version">The version in force.</param>
+/// <param name="Undo">What undo would take back: the version it leads to and the edit in words; null if there is nothing.</param>
+/// <param name="Redo">What redo would make again; null if there is nothing.</param>
+public sealed record HistoryPlace(int Version, (int Version, string Edit)? Undo, (int Version, string Edit)? Redo);
 
 /// <summary>
 /// Keeps studios in an SQLite database in a folder. Each edit adds a whole version in one transaction, so what was
@@ -92,7 +107,7 @@ public sealed class StudioStore : IDisposable
     private static StoredStudio Read(WeicheContext context, StudioRow studio)
     {
         var version = context.Versions.AsNoTracking().Single(row => row.StudioId == studio.Id && row.Version == studio.CurrentVersion);
-        return new StoredStudio(studio.Id, studio.Name, version.Version, version.Document);
+        return new StoredStudio(studio.Id, studio.Name, version.Version, version.Document, studio.NextId);
     }
 
     /// <summary>The studios, by key and name, in the order in which they were added.</summary>
@@ -121,10 +136,10 @@ public sealed class StudioStore : IDisposable
     {
         var current = context.Studios.AsNoTracking()
             .Join(context.Versions, studio => new { StudioId = studio.Id, Version = studio.CurrentVersion }, version => new { version.StudioId, version.Version },
-                (studio, version) => new { studio.Id, studio.Name, version.Version, version.Document, version.At, studio.OpenedAt })
+                (studio, version) => new { studio.Id, studio.Name, version.Version, version.Document, version.At, studio.OpenedAt, studio.NextId })
             .OrderByDescending(row => row.OpenedAt).ThenByDescending(row => row.At).ThenBy(row => row.Id)
             .FirstOrDefault();
-        return current is null ? null : new StoredStudio(current.Id, current.Name, current.Version, current.Document);
+        return current is null ? null : new StoredStudio(current.Id, current.Name, current.Version, current.Document, current.NextId);
     });
 
     /// <summary>Adds a studio with its first version.</summary>
@@ -150,23 +165,83 @@ public sealed class StudioStore : IDisposable
     /// <param name="document">The studio after it, as JSON.</param>
     /// <param name="at">When, UTC.</param>
     /// <param name="name">The studio's name from now on; null if it stays.</param>
+    /// <param name="nextId">A number above every id in use; 0 if it stays.</param>
     /// <returns>The number of the new version.</returns>
     /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
-    public int Append(int studioId, string edit, string document, DateTime at, string? name = null) => Guarded(context =>
+    public int Append(int studioId, string edit, string document, DateTime at, string? name = null, int nextId = 0) => Guarded(context =>
     {
         var studio = context.Studios.Single(row => row.Id == studioId);
         if (name is not null) studio.Name = name;
-        studio.CurrentVersion++;
-        context.Versions.Add(new VersionRow { StudioId = studioId, Version = studio.CurrentVersion, Edit = edit, At = at, Document = document });
+        studio.NextId = Math.Max(studio.NextId, nextId);
+        var parent = studio.CurrentVersion;
+        // After an undo the newest version is not the one in force: no number is given twice.
+        studio.CurrentVersion = context.Versions.Where(row => row.StudioId == studioId).Max(row => row.Version) + 1;
+        context.Versions.Add(new VersionRow { StudioId = studioId, Version = studio.CurrentVersion, Parent = parent, Edit = edit, At = at, Document = document });
+        using var transaction = context.Database.BeginTransaction();
         context.SaveChanges();
+        SetNext(context, studioId, parent, studio.CurrentVersion);
+        transaction.Commit();
         return studio.CurrentVersion;
     });
 
-    /// <summary>The edits of a studio in words, the newest first.</summary>
+    /// <summary>Where a studio stands in its history.</summary>
     /// <param name="studioId">The studio's key.</param>
+    /// <exception cref="StoreException">The database cannot be read.</exception>
+    public HistoryPlace Place(int studioId) => Guarded(context =>
+    {
+        var current = context.Studios.Where(row => row.Id == studioId).Select(row => row.CurrentVersion).Single();
+        var here = Slim(context, studioId, current)!;
+        var next = here.Next is { } number ? Slim(context, studioId, number) : null;
+        return new HistoryPlace(
+            current,
+            here.Parent is { } parent ? (parent, here.Edit) : null,
+            next is null ? null : (next.Version, next.Edit));
+    });
+
+    /// <summary>The versions of a studio, the newest first.</summary>
+    /// <param name="studioId">The studio's key.</param>
+    /// <param name="before">Only versions below this number; null for all.</param>
     /// <param name="count">At most how many.</param>
-    public IReadOnlyList<string> Edits(int studioId, int count) => Guarded(context => context.Versions.AsNoTracking()
-        .Where(row => row.StudioId == studioId).OrderByDescending(row => row.Version).Take(count).Select(row => row.Edit).ToList());
+    /// <exception cref="StoreException">The database cannot be read.</exception>
+    public IReadOnlyList<StoredVersion> History(int studioId, int? before, int count) => Guarded(context =>
+        Slim(context.Versions.Where(row => row.StudioId == studioId && (before == null || row.Version < before)).OrderByDescending(row => row.Version).Take(count)).ToList());
+
+    /// <summary>A version of a studio as it was written, or null if there is none of that number.</summary>
+    /// <param name="studioId">The studio's key.</param>
+    /// <param name="version">Its number.</param>
+    /// <exception cref="StoreException">The database cannot be read.</exception>
+    public string? Document(int studioId, int version) => Guarded(context => context.Versions.AsNoTracking()
+        .Where(row => row.StudioId == studioId && row.Version == version).Select(row => row.Document).FirstOrDefault());
+
+    /// <summary>Puts another version of a studio in force. No version is lost by that. On return it is on the disk.</summary>
+    /// <param name="studioId">The studio's key.</param>
+    /// <param name="version">The number of a version that is there.</param>
+    /// <param name="name">The studio's name from now on.</param>
+    /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
+    public void GoTo(int studioId, int version, string name) => Guarded(context =>
+    {
+        using var transaction = context.Database.BeginTransaction();
+        context.Studios.Where(row => row.Id == studioId).ExecuteUpdate(set => set.SetProperty(row => row.CurrentVersion, version).SetProperty(row => row.Name, name));
+        // Redo leads back here from all that came before.
+        var at = version;
+        while (Slim(context, studioId, at)!.Parent is { } parent && Slim(context, studioId, parent)!.Next != at)
+        {
+            SetNext(context, studioId, parent, at);
+            at = parent;
+        }
+        transaction.Commit();
+        return 0;
+    });
+
+    private static IQueryable<StoredVersion> Slim(IQueryable<VersionRow> rows) =>
+        rows.AsNoTracking().Select(row => new StoredVersion(row.Version, row.Parent, row.Next, row.Edit, row.At));
+
+    private static StoredVersion? Slim(WeicheContext context, int studioId, int version) =>
+        Slim(context.Versions.Where(row => row.StudioId == studioId && row.Version == version)).SingleOrDefault();
+
+    private static void SetNext(WeicheContext context, int studioId, int version, int next) => context.Versions
+        .Where(row => row.StudioId == studioId && row.Version == version)
+        .ExecuteUpdate(set => set.SetProperty(row => row.Next, next));
 
     /// <inheritdoc/>
     public void Dispose()

@@ -15,6 +15,9 @@ public sealed class StudioRow
     /// <summary>The number of the version that is in force.</summary>
     public int CurrentVersion { get; set; }
 
+    /// <summary>A number above every id that any of its versions uses; 0 where that is not known yet.</summary>
+    public int NextId { get; set; }
+
     /// <summary>When it was last chosen, UTC; the beginning of time if it never was.</summary>
     public DateTime OpenedAt { get; set; }
 }
@@ -27,6 +30,12 @@ public sealed class VersionRow
 
     /// <summary>Counts up by one with each edit of the studio.</summary>
     public int Version { get; set; }
+
+    /// <summary>The version that the edit was made on; null for the first.</summary>
+    public int? Parent { get; set; }
+
+    /// <summary>The version that was in force last of those made on this one: where redo leads. Null if there is none.</summary>
+    public int? Next { get; set; }
 
     /// <summary>The edit in words.</summary>
     public required string Edit { get; set; }

@@ -24,7 +24,7 @@ public sealed class StoreTests : IDisposable
         }
         using var again = StudioStore.Open(_folder);
         Assert.Equal(("Kuppel", 2, "two"), again.Load() is { } stored ? (stored.Name, stored.Version, stored.Document) : default);
-        Assert.Equal(["Lay a → b", "Begin"], again.Edits(1, 10));
+        Assert.Equal(["Lay a → b", "Begin"], again.History(1, null, 10).Select(version => version.Edit));
     }
 
     [Fact]

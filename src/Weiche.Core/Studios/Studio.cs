@@ -297,6 +297,11 @@ public sealed class Studio
         ? throw new ArgumentException(problem, nameof(name))
         : new(name, NextId, Devices, Routes, Groups, Cables, MiddleIsC4);
 
+    /// <summary>The same studio, where what is added next has at least this id: numbers that another version of it used are
+    /// not used for something else.</summary>
+    /// <param name="nextId">A number above every id that any version used.</param>
+    public Studio Reserving(int nextId) => nextId <= NextId ? this : With(idsTaken: nextId - NextId);
+
     /// <summary>The same studio with every id moved up, so that none is one that was used before.</summary>
     /// <param name="by">By how much, 0 or more.</param>
     internal Studio Renumbered(int by)

@@ -30,6 +30,9 @@ namespace Weiche.Data.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<int>("NextId")
+                        .HasColumnType("INTEGER");
+
                     b.Property<DateTime>("OpenedAt")
                         .HasColumnType("TEXT");
 
@@ -59,6 +62,12 @@ namespace Weiche.Data.Migrations
                     b.Property<string>("Edit")
                         .IsRequired()
                         .HasColumnType("TEXT");
+
+                    b.Property<int?>("Next")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("Parent")
+                        .HasColumnType("INTEGER");
 
                     b.HasKey("StudioId", "Version");
 

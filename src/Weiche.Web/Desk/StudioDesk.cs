@@ -11,7 +11,9 @@ namespace Weiche.Web.Desk;
 /// <param name="Studio">The studio.</param>
 /// <param name="Version">Counts up with every change that pages show, whichever studio is open.</param>
 /// <param name="StudioId">The studio's key in the database.</param>
-public sealed record DeskState(Studio Studio, int Version, int StudioId);
+/// <param name="Undo">The edit that undo takes back, in words; null if there is none.</param>
+/// <param name="Redo">The edit that redo makes again, in words; null if there is none.</param>
+public sealed record DeskState(Studio Studio, int Version, int StudioId, string? Undo = null, string? Redo = null);
 
 /// <summary>
 /// The one place where edits are made. An edit is checked, written to the database, put in force in the engine and
@@ -38,8 +40,8 @@ public sealed class StudioDesk : IDisposable
     {
         _store = store;
         _time = time;
-        var studio = StudioJson.Read(stored.Document);
-        _state = new DeskState(studio, stored.Version, stored.Id);
+        var studio = StudioJson.Read(stored.Document).Reserving(stored.NextId);
+        _state = Placed(new DeskState(studio, stored.Version, stored.Id));
         Junction = new Junction(studio, new StudioClock(time));
         Park = new PortPark(Junction, time, places, withRoom);
         Scout = new Scout(Junction, time);
@@ -76,21 +78,98 @@ public sealed class StudioDesk : IDisposable
             var result = edit.Apply(before);
             if (result.Studio is not { } studio) return result;
             if (studio.Name != before.Name && NameTaken(studio.Name, _state.StudioId) is { } taken) return EditResult.Refused("studio", taken);
-            var plan = Junction.Prepare(studio);
+            var title = edit.Title(before);
+            var problem = Enforce(studio, () => _store.Append(_state.StudioId, title, StudioJson.Write(studio), _time.GetUtcNow().UtcDateTime, studio.Name, studio.NextId));
+            return problem is null ? result : EditResult.Refused(problem.Field, problem.Sentence);
+        }
+    }
+
+    /// <summary>The versions of the open studio, the newest first.</summary>
+    /// <param name="before">Only versions below this number; null for all.</param>
+    /// <param name="count">At most how many.</param>
+    public IReadOnlyList<StoredVersion> History(int? before, int count) => _store.History(State.StudioId, before, count);
+
+    /// <summary>Where the open studio stands in its history.</summary>
+    public HistoryPlace Place => _store.Place(State.StudioId);
+
+    /// <summary>Takes the last edit back.</summary>
+    /// <returns>What was taken back, in words, or why that cannot be.</returns>
+    public (string? Done, Problem? Problem) Undo() => Step(place => place.Undo, "There is nothing to undo: this is how the studio began.", _state.Undo);
+
+    /// <summary>Makes the edit again that was taken back last.</summary>
+    /// <returns>What was made again, in words, or why that cannot be.</returns>
+    public (string? Done, Problem? Problem) Redo() => Step(place => place.Redo, "There is nothing to redo.", _state.Redo);
+
+    /// <summary>Goes to any version of the open studio. None is lost by that.</summary>
+    /// <param name="version">Its number.</param>
+    /// <returns>Why that cannot be, or null.</returns>
+    public Problem? GoTo(int version)
+    {
+        lock (_gate)
+        {
             try
             {
-                _store.Append(_state.StudioId, edit.Title(before), StudioJson.Write(studio), _time.GetUtcNow().UtcDateTime, studio.Name);
+                if (_store.Document(_state.StudioId, version) is not { } document) return new Problem("history", "There is no such version of this studio.");
+                var studio = StudioJson.Read(document).Reserving(_state.Studio.NextId);
+                if (NameTaken(studio.Name, _state.StudioId) is { } taken) return new Problem("history", taken);
+                return Enforce(studio, () => _store.GoTo(_state.StudioId, version, studio.Name));
+            }
+            catch (Exception exception) when (exception is StoreException or StudioFormatException)
+            {
+                return new Problem("history", exception.Message);
+            }
+        }
+    }
+
+    private (string? Done, Problem? Problem) Step(Func<HistoryPlace, (int Version, string Edit)?> where, string nothing, string? known)
+    {
+        lock (_gate)
+        {
+            if (known is null) return (null, new Problem("history", nothing));
+            try
+            {
+                if (where(_store.Place(_state.StudioId)) is not { } step) return (null, new Problem("history", nothing));
+                return GoTo(step.Version) is { } problem ? (null, problem) : (known, null);
             }
             catch (StoreException exception)
             {
-                return EditResult.Refused("studio", exception.Message);
+                return (null, new Problem("history", exception.Message));
             }
-            Remember(plan.Version, studio);
-            Junction.Swap(plan);
-            Park.Match(studio);
-            Volatile.Write(ref _state, _state with { Studio = studio, Version = _state.Version + 1 });
-            if (edit is SwitchInnerPath inner) SendLocalControl(studio, inner);
-            return result;
+        }
+    }
+
+    /// <summary>Writes a studio down, puts it in force in the engine and shows it; or changes nothing.</summary>
+    private Problem? Enforce(Studio studio, Action write)
+    {
+        var before = _state.Studio;
+        var plan = Junction.Prepare(studio);
+        try
+        {
+            write();
+        }
+        catch (StoreException exception)
+        {
+            return new Problem("studio", exception.Message);
+        }
+        Remember(plan.Version, studio);
+        Junction.Swap(plan);
+        Park.Match(studio);
+        Volatile.Write(ref _state, Placed(_state with { Studio = studio, Version = _state.Version + 1 }));
+        SendLocalControl(before, studio);
+        return null;
+    }
+
+    private DeskState Placed(DeskState state)
+    {
+        try
+        {
+            var place = _store.Place(state.StudioId);
+            return state with { Undo = place.Undo?.Edit, Redo = place.Redo?.Edit };
+        }
+        catch (StoreException)
+        {
+            // The edit itself is on the disk: only what could be undone is not known.
+            return state with { Undo = null, Redo = null };
         }
     }
 
@@ -105,7 +184,7 @@ public sealed class StudioDesk : IDisposable
             try
             {
                 if (_store.Find(id) is not { } stored) return Gone();
-                var studio = StudioJson.Read(stored.Document);
+                var studio = StudioJson.Read(stored.Document).Reserving(stored.NextId);
                 _store.Opened(id, _time.GetUtcNow().UtcDateTime);
                 Junction.FallSilent();
                 // Ids of one studio say nothing in another: everything is taken away before it is set up anew.
@@ -114,7 +193,7 @@ public sealed class StudioDesk : IDisposable
                 Remember(Junction.Plan.Version, studio);
                 Park.Match(studio);
                 Scout.Forget();
-                Volatile.Write(ref _state, new DeskState(studio, Math.Max(_state.Version, stored.Version) + 1, id));
+                Volatile.Write(ref _state, Placed(new DeskState(studio, Math.Max(_state.Version, stored.Version) + 1, id)));
                 return null;
             }
             catch (Exception exception) when (exception is StoreException or StudioFormatException)
@@ -182,12 +261,16 @@ public sealed class StudioDesk : IDisposable
 
     /// <summary>Local control is switched by controller 122 (MIDI 1.0 Detailed Specification, "Channel Mode Messages"), on each
     /// channel that the device sends on, wherever it can be reached.</summary>
-    private void SendLocalControl(Studio studio, SwitchInnerPath edit)
+    private void SendLocalControl(Studio before, Studio after)
     {
-        if (studio.FindDevice(edit.Id) is not { } device || device.InnerPaths.FirstOrDefault(path => path.Id == edit.Path) is not { IsSwitchedHere: true }) return;
-        foreach (var port in studio.PortsOf(device.Id).Where(port => !port.IsSource))
+        if (before.Devices == after.Devices) return;
+        foreach (var device in after.Devices)
         {
-            foreach (var channel in device.Sends.Members) Junction.Send(port.Id, [(byte)(0xB0 | channel.Index), 122, edit.On ? (byte)127 : (byte)0]);
+            if (device.LocalControl is not { } local || before.FindDevice(device.Id)?.LocalControl is not { } old || old.On == local.On) continue;
+            foreach (var port in after.PortsOf(device.Id).Where(port => !port.IsSource))
+            {
+                foreach (var channel in device.Sends.Members) Junction.Send(port.Id, [(byte)(0xB0 | channel.Index), 122, local.On ? (byte)127 : (byte)0]);
+            }
         }
     }
 

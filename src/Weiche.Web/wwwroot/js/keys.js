@@ -8,9 +8,14 @@ export function startKeys() {
 
   document.addEventListener("keydown", (event) => {
     // What the bench has taken for a note or a wheel is taken.
-    if (event.defaultPrevented || event.ctrlKey || event.metaKey || event.altKey || dialog.open) return;
+    if (event.defaultPrevented || event.altKey || dialog.open) return;
     if (event.target.matches?.("input:not([type=range]), textarea, select")) {
       if (event.key === "Escape") event.target.blur();
+      return;
+    }
+    if (event.ctrlKey || event.metaKey) {
+      const step = { z: "undo", Z: "redo", y: "redo" }[event.key];
+      if (step) { press(step); event.preventDefault(); }
       return;
     }
     const act = actions[event.key];
@@ -27,6 +32,9 @@ export function startKeys() {
 
   const actions = {
     b: () => press("bench-button"),
+    u: () => press("undo"),
+    r: () => press("redo"),
+    h: () => { location.href = "/history"; return true; },
     f: () => press("find"),
     t: () => press("test-note"),
     o: () => press("route-switch"),

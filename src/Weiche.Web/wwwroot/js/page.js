@@ -22,7 +22,8 @@ export function startPage(live) {
   document.body.addEventListener("htmx:sendError", () => say("Weiche does not answer: nothing was changed"));
   document.body.addEventListener("htmx:responseError", (event) =>
     say(event.detail.xhr.status === 400 ? "This page is out of date: reload it" : "That did not work: nothing was changed"));
-  document.body.addEventListener("htmx:afterSwap", () => { edited = false; });
+  document.body.addEventListener("htmx:afterSwap", () => { edited = false; nameUndo(); });
+  document.body.addEventListener("weiche:said", (event) => say(event.detail.value));
   document.body.addEventListener("input", (event) => { if (event.target.closest("#fragment")) edited = true; });
   document.body.addEventListener("focusout", () => setTimeout(refresh, 0));
 
@@ -47,6 +48,18 @@ export function startPage(live) {
     }
     refreshing = true;
     htmx.ajax("GET", location.pathname + location.search, { target: "#fragment", swap: "outerHTML" }).finally(() => { refreshing = false; });
+  }
+
+  // Undo and redo say what they would do, whichever window it was done in.
+  function nameUndo() {
+    const fragment = document.getElementById("fragment");
+    if (!fragment) return;
+    for (const [id, word, key] of [["undo", "Undo", "u"], ["redo", "Redo", "r"]]) {
+      const edit = fragment.dataset[id];
+      const button = document.getElementById(id);
+      button.disabled = !edit;
+      button.title = edit ? `${word}: ${edit} (${key})` : `Nothing to ${id}`;
+    }
   }
 
   const isTyping = () => edited && document.activeElement?.matches("#fragment input");

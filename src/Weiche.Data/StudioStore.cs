@@ -223,11 +223,10 @@ public sealed class StudioStore : IDisposable
         using var transaction = context.Database.BeginTransaction();
         context.Studios.Where(row => row.Id == studioId).ExecuteUpdate(set => set.SetProperty(row => row.CurrentVersion, version).SetProperty(row => row.Name, name));
         // Redo leads back here from all that came before.
-        var at = version;
-        while (Slim(context, studioId, at)!.Parent is { } parent && Slim(context, studioId, parent)!.Next != at)
+        var known = context.Versions.AsNoTracking().Where(row => row.StudioId == studioId).Select(row => new { row.Version, row.Parent, row.Next }).ToDictionary(row => row.Version);
+        for (var at = version; known[at].Parent is { } parent; at = parent)
         {
-            SetNext(context, studioId, parent, at);
-            at = parent;
+            if (known[parent].Next != at) SetNext(context, studioId, parent, at);
         }
         transaction.Commit();
         return 0;

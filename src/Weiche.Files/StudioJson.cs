@@ -78,6 +78,10 @@ public static class StudioJson
             studio.MiddleIsC4 ? true : null),
         Options) + "\n";
 
+    /// <summary>Writes one stage.</summary>
+    /// <param name="stage">The stage.</param>
+    public static string Write(Stage stage) => JsonSerializer.Serialize(ToDto(stage), Options);
+
     /// <summary>Reads a studio.</summary>
     /// <param name="text">The JSON text.</param>
     /// <exception cref="StudioFormatException">The text is not a studio of a known format. The message says what is
@@ -181,6 +185,7 @@ public static class StudioJson
 
     private static StageDto ToDto(Stage stage) => stage switch
     {
+        OffStage off => ToDto(off.Inner) with { Off = true },
         KindsStage kinds => new KindsDto([.. kinds.Passing.Members]),
         ChannelsStage channels => new ChannelsDto(channels.Map.ToString(), channels.KeepWhole ? true : null),
         KeysStage keys => new KeysDto(keys.Lowest, keys.Highest, keys.Outside ? true : null),
@@ -198,7 +203,7 @@ public static class StudioJson
         _ => throw new NotSupportedException($"There is no JSON form of {stage.Name} stages."),
     };
 
-    private static Stage FromDto(StageDto stage) => stage switch
+    private static Stage FromDto(StageDto stage) => stage.Off == true ? new OffStage(FromDto(stage with { Off = null })) : stage switch
     {
         KindsDto kinds => new KindsStage(KindSet.Of([.. kinds.Pass])),
         ChannelsDto channels => ChannelMap.TryParse(channels.Map, out var map, out var problem)
@@ -270,7 +275,12 @@ public static class StudioJson
     [JsonDerivedType(typeof(ProgramsDto), "programs")]
     [JsonDerivedType(typeof(ChordDto), "chord")]
     [JsonDerivedType(typeof(ThinDto), "thin")]
-    private abstract record StageDto;
+    private abstract record StageDto
+    {
+        // A stage that is switched off says so; one that is on says nothing.
+        [JsonPropertyOrder(9)]
+        public bool? Off { get; init; }
+    }
 
     private sealed record KindsDto(ImmutableArray<MessageKind> Pass) : StageDto;
 

@@ -1,5 +1,7 @@
 using System.Numerics;
 using Weiche.Core.Midi;
+using Weiche.Core.Stages;
+using Weiche.Core.Studios;
 
 namespace Weiche.Core.Analysis;
 
@@ -52,6 +54,21 @@ public sealed class MessageSet : IEquatable<MessageSet>
         var builder = new Builder();
         builder.Add(message);
         return builder.ToSet();
+    }
+
+    /// <summary>Every message of some kinds on some channels, and every system message of those kinds.</summary>
+    /// <param name="channels">The channels.</param>
+    /// <param name="kinds">The kinds.</param>
+    public static MessageSet Of(ChannelSet channels, KindSet kinds)
+    {
+        var builder = new Builder();
+        foreach (var channel in channels.Members)
+        {
+            for (var kind = NoteRow; kind <= BendRow; kind++) builder.Add(kind, channel.Index, All.Row(kind, channel.Index));
+            for (var kind = 0; kind < SingleKinds; kind++) builder.AddSingles(kind, channel.Index, UInt128.MaxValue);
+        }
+        builder.AddSystem(All.SystemBits);
+        return new KindsStage(kinds).Image(builder.ToSet());
     }
 
     /// <summary>Whether the message is in. For a note-off: whether its note is, at velocity 64.</summary>

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using Weiche.Core.Analysis;
 using Weiche.Core.Studios;
 
 namespace Weiche.Core.Layout;
@@ -48,26 +49,57 @@ public sealed record Sign(int Stage, string Text, Box Box);
 /// <param name="Row">The height of its row, pixels from the top.</param>
 /// <param name="Signs">Its stages in their order.</param>
 /// <param name="Count">Where the row's count ends (right-aligned), on the row.</param>
-public sealed record Track(RouteId Id, RouteSource From, PortId To, ImmutableArray<Spot> Line, double Row, ImmutableArray<Sign> Signs, Spot Count);
+/// <param name="Mouth">Where its row meets the throat that it shares with the other rows of its plate.</param>
+/// <param name="Bundle">Tracks of the same lane have the same number: in arrivals those of one source, in departures those to
+/// one destination.</param>
+public sealed record Track(
+    RouteId Id, RouteSource From, PortId To, ImmutableArray<Spot> Line, double Row, ImmutableArray<Sign> Signs, Spot Count, double Mouth, int Bundle);
 
-/// <summary>A set of points: where a source's track splits.</summary>
-/// <param name="Source">The source.</param>
+/// <summary>A set of points: where the track of a plate splits, or where tracks to it run together.</summary>
+/// <param name="Bundle">The lane whose points they are; see <see cref="Track.Bundle"/>.</param>
 /// <param name="Spot">Where.</param>
-public sealed record PointMark(RouteSource Source, Spot Spot);
+public sealed record PointMark(int Bundle, Spot Spot);
+
+/// <summary>Where a group, or any source, gathers its members: an upright beside their plates.</summary>
+/// <param name="Source">The group, or any source.</param>
+/// <param name="Line">The upright, from the first member to where it joins the group's own track.</param>
+/// <param name="Members">Where each member's track meets it.</param>
+public sealed record Gathering(RouteSource Source, ImmutableArray<Spot> Line, ImmutableArray<Spot> Members);
+
+/// <summary>A way in the room as it lies on the plan, below everything else.</summary>
+/// <param name="Way">The way.</param>
+/// <param name="Line">Its corners, in the direction in which messages run.</param>
+/// <param name="Text">What stands on its sign.</param>
+/// <param name="Sign">The sign.</param>
+public sealed record WayTrack(RoomWay Way, ImmutableArray<Spot> Line, string Text, Box Sign);
+
+/// <summary>What stands for the ports that are folded away.</summary>
+/// <param name="IsSource">Whether they are sources.</param>
+/// <param name="Count">How many they are.</param>
+/// <param name="Box">The plate.</param>
+public sealed record FoldPlate(bool IsSource, int Count, Box Box);
 
 /// <summary>A studio as tracks: everything that is needed to draw it, and nothing that depends on how.</summary>
+/// <param name="Side">By which side its rows are ordered.</param>
 /// <param name="Width">Pixels.</param>
 /// <param name="Height">Pixels.</param>
 /// <param name="Sources">The plates on the left, from top to bottom.</param>
 /// <param name="Destinations">The plates on the right, from top to bottom.</param>
-/// <param name="Tracks">The tracks, those of one source after one another.</param>
+/// <param name="Tracks">The tracks, those of one bundle after one another.</param>
 /// <param name="Points">The points.</param>
-/// <param name="Crossings">How often a track crosses one of another source.</param>
+/// <param name="Gatherings">Where groups gather their members.</param>
+/// <param name="Ways">The ways in the room.</param>
+/// <param name="Folds">What stands for the ports that are folded away.</param>
+/// <param name="Crossings">How often a track crosses one of another bundle.</param>
 public sealed record TrackPlan(
+    PlanSide Side,
     double Width,
     double Height,
     ImmutableArray<SourcePlate> Sources,
     ImmutableArray<DestinationPlate> Destinations,
     ImmutableArray<Track> Tracks,
     ImmutableArray<PointMark> Points,
+    ImmutableArray<Gathering> Gatherings,
+    ImmutableArray<WayTrack> Ways,
+    ImmutableArray<FoldPlate> Folds,
     int Crossings);

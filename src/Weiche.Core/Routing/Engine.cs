@@ -268,9 +268,8 @@ public sealed class Engine
 
     private void Route(SourceState source, in MidiMessage message, MidiTime now)
     {
-        source.Meter.MessageCount++;
+        source.Meter.KindCounts[(int)message.Kind]++;
         var run = new Run(source.Id, message, now, ++_run);
-        if (run.Background) source.Meter.BackgroundCount++;
         Write(TapEvent.Came, run, message, source.Id, 0);
         if (message.SysExHandle != 0 && Swallows(source, message)) Write(TapEvent.Kept, run, message, source.Id, 0);
         else if (!source.On) Write(TapEvent.SourceOff, run, message, source.Id, 0);

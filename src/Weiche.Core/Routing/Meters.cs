@@ -1,3 +1,5 @@
+using Weiche.Core.Midi;
+
 namespace Weiche.Core.Routing;
 
 /// <summary>
@@ -7,8 +9,18 @@ namespace Weiche.Core.Routing;
 /// <remarks>Background means clock and active sensing, which would otherwise drown everything else.</remarks>
 public sealed class PortMeter
 {
+    private static readonly long[] NoKinds = new long[MessageKinds.Count];
+
     internal long MessageCount;
     internal long BackgroundCount;
+
+    /// <summary>For a source: how many messages of each kind came. They are counted here alone.</summary>
+    internal readonly long[] KindCounts;
+
+    /// <summary>A meter.</summary>
+    /// <param name="isSource">Whether it is that of a source.</param>
+    internal PortMeter(bool isSource) => KindCounts = isSource ? new long[MessageKinds.Count] : NoKinds;
+
     internal long ByteCount;
     internal long ThrownByteCount;
     internal long RefusedCount;
@@ -16,10 +28,22 @@ public sealed class PortMeter
     internal int HeldCount;
 
     /// <summary>Messages, background included.</summary>
-    public long Messages => Volatile.Read(ref MessageCount);
+    public long Messages
+    {
+        get
+        {
+            var count = Volatile.Read(ref MessageCount);
+            for (var i = 0; i < KindCounts.Length; i++) count += Volatile.Read(ref KindCounts[i]);
+            return count;
+        }
+    }
+
+    /// <summary>For a source: how many messages of a kind came.</summary>
+    /// <param name="kind">The kind.</param>
+    public long CountOf(MessageKind kind) => Volatile.Read(ref KindCounts[(int)kind]);
 
     /// <summary>Clock and active sensing.</summary>
-    public long Background => Volatile.Read(ref BackgroundCount);
+    public long Background => Volatile.Read(ref BackgroundCount) + CountOf(MessageKind.Clock) + CountOf(MessageKind.ActiveSensing);
 
     /// <summary>Bytes on the wire.</summary>
     public long Bytes => Volatile.Read(ref ByteCount);

@@ -43,7 +43,7 @@ public sealed class RoutingPlan
     {
         var size = studio.NextId;
         var ports = new PortMeter?[size];
-        foreach (var port in studio.Ports) ports[port.Id.Value] = previous?.Meter(port.Id) ?? new PortMeter();
+        foreach (var port in studio.Ports) ports[port.Id.Value] = previous?.Meter(port.Id) ?? new PortMeter(port.IsSource);
         var byRoute = new CompiledRoute?[size];
         var lists = new List<CompiledRoute>?[size];
         var anySolo = studio.Routes.Any(route => route is { On: true, Solo: true });

@@ -51,6 +51,9 @@ internal sealed class TableStage : CompiledStage
     // What a stage leaves alone it shares with all others, so that the tables of a large studio stay in the cache.
     private static readonly byte[] AsItIs = [.. Enumerable.Range(0, 256).Select(i => (byte)i)];
 
+    /// <summary>A stage that everything passes as it is.</summary>
+    internal static readonly TableStage PassesAll = new();
+
     private byte[] _status = AsItIs;
     private byte[] _keys = AsItIs;
     private byte[] _velocities = AsItIs;

@@ -95,6 +95,14 @@ public sealed record VelocityStage : Stage
     private int Map(int velocity)
     {
         if (velocity < Lowest || velocity > Highest) return ValueMap.Stopped;
+        return Bend(velocity);
+    }
+
+    /// <summary>What becomes of a velocity, the limits aside.</summary>
+    /// <param name="velocity">1 to 127.</param>
+    /// <returns>1 to 127.</returns>
+    public int Bend(int velocity)
+    {
         var bent = Curve == 0 ? velocity : 127 * Math.Pow(velocity / 127.0, Math.Pow(2, Curve / 50.0));
         return Math.Clamp((int)Math.Round(bent * Scale / 100, MidpointRounding.AwayFromZero) + Offset, 1, 127);
     }

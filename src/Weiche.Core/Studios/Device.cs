@@ -87,6 +87,29 @@ public static class WireKinds
     /// <summary>How long a wire takes for a byte, µs: 320 for DIN, and 0 for those that need not be waited for.</summary>
     /// <param name="wire">The wire.</param>
     public static int ByteTime(this WireKind wire) => wire == WireKind.Din ? 320 : 0;
+
+    /// <summary>How long a wire usually takes for a message, µs, the time of its bytes aside.</summary>
+    /// <param name="wire">The wire.</param>
+    public static int UsualDelay(this WireKind wire) => wire switch
+    {
+        WireKind.Usb => 1_000,
+        WireKind.Bluetooth => 10_000,
+        WireKind.Network => 5_000,
+        _ => 0,
+    };
+
+    /// <summary>How many bytes a second a wire carries at most: 3 125 for DIN (31 250 baud, ten bits a byte). For the others
+    /// it is what they usually manage; null where there is no wire.</summary>
+    /// <param name="wire">The wire.</param>
+    public static int? BytesPerSecond(this WireKind wire) => wire switch
+    {
+        WireKind.Din => 3_125,
+        // 16 packets of a full-speed bulk transfer in each frame of a millisecond, three bytes in each packet.
+        WireKind.Usb => 48_000,
+        WireKind.Bluetooth => 4_000,
+        WireKind.Network => 100_000,
+        _ => null,
+    };
 }
 
 /// <summary>A place where messages enter or leave Weiche.</summary>

@@ -230,20 +230,31 @@ public sealed record LayRoute(RouteSource From, PortId To) : StudioEdit
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (CheckSource(studio) is { } problem) return EditResult.Refused("from", problem);
-        if (studio.FindPort(To) is not { } to)
-            return EditResult.Refused("to", "The port the route should go to is gone: it was removed meanwhile. Nothing was changed.");
-        if (to.IsSource) return EditResult.Refused("to", $"A route goes to a destination. “{to.Label}” is a source.");
-        if (studio.Routes.Any(route => route.From.Plate == From.Plate && route.To == To))
-            return EditResult.Refused("to", $"There is a route from {studio.NameOf(From)} {to.Label} already.");
-        if (From is OneSource one && studio.FindPort(one.Port) is { Device: { Kind: DeviceKind.VirtualPort } device } && device.Id == to.Device.Id)
-            return EditResult.Refused("to", $"A route cannot go from {to.Name} to itself: what is sent to it comes out of it again, in a circle.");
+        if (Check(studio, From, To, null) is { } problem) return EditResult.Refused(problem.Field, problem.Sentence);
         var laid = new Route(new RouteId(studio.NextId), From, To, true, []);
         var after = studio.With(routes: studio.Routes.Add(laid), idsTaken: 1);
         return DoneUnlessCircle(after, "to", laid.Id.Value);
     }
 
-    private string? CheckSource(Studio studio) => From switch
+    /// <summary>Why no route can lead from there to there, or null.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <param name="from">Where it would come from.</param>
+    /// <param name="destination">Where it would go.</param>
+    /// <param name="self">The route that it would be, if it is there already.</param>
+    internal static Problem? Check(Studio studio, RouteSource from, PortId destination, RouteId? self)
+    {
+        if (CheckSource(studio, from) is { } problem) return new Problem("from", problem);
+        if (studio.FindPort(destination) is not { } to)
+            return new Problem("to", "The port the route should go to is gone: it was removed meanwhile. Nothing was changed.");
+        if (to.IsSource) return new Problem("to", $"A route goes to a destination. “{to.Label}” is a source.");
+        if (studio.Routes.Any(route => route.Id != self && route.From.Plate == from.Plate && route.To == destination))
+            return new Problem("to", $"There is a route from {studio.NameOf(from)} {to.Label} already.");
+        return from is OneSource one && studio.FindPort(one.Port) is { Device: { Kind: DeviceKind.VirtualPort } device } && device.Id == to.Device.Id
+            ? new Problem("to", $"A route cannot go from {to.Name} to itself: what is sent to it comes out of it again, in a circle.")
+            : null;
+    }
+
+    private static string? CheckSource(Studio studio, RouteSource from) => from switch
     {
         OneSource one when studio.FindPort(one.Port) is not { } => "The port the route should come from is gone: it was removed meanwhile. Nothing was changed.",
         OneSource one when studio.FindPort(one.Port) is { IsSource: false } port => $"A route comes from a source. “{port.Label}” is a destination.",
@@ -447,7 +458,9 @@ public sealed record AddStage(RouteId Id, Stage Stage) : StudioEdit
 /// <param name="Id">The route.</param>
 /// <param name="Index">Which stage, from 0.</param>
 /// <param name="Stage">What it shall be; of the same sort as what stands there.</param>
-public sealed record SetStage(RouteId Id, int Index, Stage Stage) : StudioEdit
+/// <param name="Was">What the person saw there; null where that does not matter. If something else stands there now, nothing is
+/// changed: what another window did is not undone without a word.</param>
+public sealed record SetStage(RouteId Id, int Index, Stage Stage, Stage? Was = null) : StudioEdit
 {
     /// <inheritdoc/>
     public override string Title(Studio studio) => $"{Stage.Name} “{Stage.Sign}” on {RouteName(studio, Id)}";
@@ -458,6 +471,8 @@ public sealed record SetStage(RouteId Id, int Index, Stage Stage) : StudioEdit
         if (studio.FindRoute(Id) is not { } route) return RouteGone();
         if (Index < 0 || Index >= route.Stages.Length || route.Stages[Index].GetType() != Stage.GetType())
             return EditResult.Refused("stage", $"The {Stage.Name} stage is not there any more: the route was changed meanwhile. Nothing was changed.");
+        if (Was is not null && !Was.Equals(route.Stages[Index]))
+            return EditResult.Refused("stage", $"Another window has set this {Stage.Name} stage to “{route.Stages[Index].Sign}” meanwhile. Nothing was changed: look at it and set it again.");
         return ReplaceRoute(studio, route, route with { Stages = route.Stages.SetItem(Index, Stage) });
     }
 }

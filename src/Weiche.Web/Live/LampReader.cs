@@ -16,6 +16,8 @@ namespace Weiche.Web.Live;
 /// <param name="Background">How much clock and active sensing came from all sources.</param>
 /// <param name="Unnamed">What is plugged in, has no name yet and spoke.</param>
 /// <param name="Roll">Counts up when something was plugged in or pulled out.</param>
+/// <param name="Kinds">For each kind of message that came: source, kind, how many in all.</param>
+/// <param name="Recent">The newest messages with a channel that came: source, status, first and second data byte.</param>
 public sealed record LampFrame(
     int Version,
     IReadOnlyList<long[]> Ports,
@@ -25,7 +27,9 @@ public sealed record LampFrame(
     long Watch,
     long Background,
     IReadOnlyList<string> Unnamed,
-    int Roll);
+    int Roll,
+    IReadOnlyList<long[]> Kinds,
+    IReadOnlyList<int[]> Recent);
 
 /// <summary>What a stand-in holds.</summary>
 /// <param name="StandIn">The stand-in's key.</param>
@@ -44,11 +48,15 @@ public sealed record HearingFrame(string StandIn, int[] Keys, string[] Names, bo
 /// </summary>
 internal sealed class LampReader
 {
+    private const int MostRecent = 48;
+
     private readonly Dictionary<PortId, (long Messages, int Held)> _ports = [];
     private readonly Dictionary<RouteId, long> _routes = [];
     private readonly Dictionary<(RouteId, int), (long In, long Stopped)> _stages = [];
     private readonly Dictionary<string, (long, bool)> _hearings = [];
     private readonly Dictionary<string, long> _unnamed = [];
+    private readonly Dictionary<(PortId, MessageKind), long> _kinds = [];
+    private long _recent = -1;
     private int _version = -1;
     private long _watch = -1;
     private long _background = -1;
@@ -61,14 +69,26 @@ internal sealed class LampReader
     /// <param name="watch">The number of the newest line of Watch.</param>
     /// <param name="roll">Counts up when something was plugged in or pulled out.</param>
     /// <param name="unnamed">How often each thing without a name has spoken.</param>
-    internal LampFrame? Next(int version, RoutingPlan plan, IReadOnlyDictionary<string, StandIn> standIns, long watch, int roll, IReadOnlyDictionary<string, long>? unnamed = null)
+    /// <param name="log">The messages that came, or null.</param>
+    internal LampFrame? Next(int version, RoutingPlan plan, IReadOnlyDictionary<string, StandIn> standIns, long watch, int roll, IReadOnlyDictionary<string, long>? unnamed = null, WatchLog? log = null)
     {
         var ports = new List<long[]>();
+        var kinds = new List<long[]>();
         var background = 0L;
         foreach (var port in plan.Studio.Ports)
         {
             var meter = plan.Meter(port.Id)!;
-            if (port.IsSource) background += meter.Background;
+            if (port.IsSource)
+            {
+                background += meter.Background;
+                foreach (var kind in MessageKinds.All)
+                {
+                    var count = meter.CountOf(kind);
+                    if (count == _kinds.GetValueOrDefault((port.Id, kind))) continue;
+                    _kinds[(port.Id, kind)] = count;
+                    if (kind is not (MessageKind.Clock or MessageKind.ActiveSensing)) kinds.Add([port.Id.Value, (int)kind, count]);
+                }
+            }
             var now = (Messages: meter.Messages - meter.Background, meter.Held);
             // The first frame tells what is held; what ran before the onlooker came is no news.
             var known = _ports.TryGetValue(port.Id, out var before);
@@ -106,10 +126,19 @@ internal sealed class LampReader
             if (_unnamed.TryGetValue(unit, out var last) ? last != count : _version >= 0) spoke.Add(unit);
             _unnamed[unit] = count;
         }
-        var quiet = spoke.Count == 0 && ports.Count == 0 && routes.Count == 0 && stages.Count == 0 && hearings.Count == 0
+        var recent = new List<int[]>();
+        if (log is not null)
+        {
+            var begins = _recent < 0;
+            foreach (var (port, message) in log.Recent(ref _recent, MostRecent))
+            {
+                if (!begins) recent.Add([port, message.Status, message.Data1, message.Data2]);
+            }
+        }
+        var quiet = spoke.Count == 0 && recent.Count == 0 && kinds.Count == 0 && ports.Count == 0 && routes.Count == 0 && stages.Count == 0 && hearings.Count == 0
             && version == _version && watch == _watch && background == _background && roll == _roll;
         (_version, _watch, _background, _roll) = (version, watch, background, roll);
-        return quiet ? null : new LampFrame(version, ports, routes, stages, hearings, watch, background, spoke, roll);
+        return quiet ? null : new LampFrame(version, ports, routes, stages, hearings, watch, background, spoke, roll, kinds, recent);
     }
 
     private static HearingFrame Words(string key, StandIn standIn, Hearing hearing)

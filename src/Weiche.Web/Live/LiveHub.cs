@@ -28,7 +28,7 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken) :
         {
             var state = desk.State;
             KeyName.CurrentMiddleOctave = state.Studio.MiddleOctave;
-            if (reader.Next(state.Version, desk.Junction.Plan, desk.Park.StandIns, watch.Newest, desk.Park.State.Version, spoken.Counts) is { } frame) yield return frame;
+            if (reader.Next(state.Version, desk.Junction.Plan, desk.Park.StandIns, watch.Newest, desk.Park.State.Version, spoken.Counts, watch) is { } frame) yield return frame;
         }
         while (await timer.WaitForNextTickAsync(cancellation));
     }

@@ -35,13 +35,17 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
     /// <summary>How many lines are kept.</summary>
     public const int Capacity = 1000;
 
+    private const int RecentKept = 256;
+
     private static readonly TimeSpan Interval = TimeSpan.FromMilliseconds(25);
 
     private readonly Lock _gate = new();
     private readonly Queue<WatchLine> _lines = new(Capacity);
     private readonly TapRecord[] _buffer = new TapRecord[8192];
     private readonly List<TapRecord> _open = [];
-    private readonly Dictionary<(int Studio, PortId Port), (string Words, long At)> _lastFrom = [];
+    private readonly (int Port, MidiMessage Message)[] _recent = new (int, MidiMessage)[RecentKept];
+    private long _recentCount;
+    private readonly Dictionary<(int Studio, PortId Port), (string Words, long At, MidiMessage Message)> _lastFrom = [];
     private long _next;
     private long _count;
     private long _leftOut;
@@ -60,10 +64,25 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
         lock (_gate) return [.. _lines.Reverse().TakeWhile(line => line.Number > after).Take(count)];
     }
 
-    /// <summary>What each source of the open studio last sent: its words, and when in µs.</summary>
-    public IReadOnlyList<(PortId Port, string Words, long At)> LastFrom()
+    /// <summary>The newest messages that came, with the ports that they came from.</summary>
+    /// <param name="from">How many had come before; moved on to how many have come now.</param>
+    /// <param name="most">At most how many; of more than these the newest.</param>
+    public IReadOnlyList<(int Port, MidiMessage Message)> Recent(ref long from, int most)
     {
-        lock (_gate) return [.. _lastFrom.Where(pair => pair.Key.Studio == desk.State.StudioId).Select(pair => (pair.Key.Port, pair.Value.Words, pair.Value.At))];
+        lock (_gate)
+        {
+            var first = Math.Max(Math.Max(0, from), _recentCount - Math.Min(most, RecentKept));
+            var recent = new List<(int, MidiMessage)>();
+            for (var i = first; i < _recentCount; i++) recent.Add(_recent[i % RecentKept]);
+            from = _recentCount;
+            return recent;
+        }
+    }
+
+    /// <summary>What each source of the open studio last sent: its words, when in µs, and the message.</summary>
+    public IReadOnlyList<(PortId Port, string Words, long At, MidiMessage Message)> LastFrom()
+    {
+        lock (_gate) return [.. _lastFrom.Where(pair => pair.Key.Studio == desk.State.StudioId).Select(pair => (pair.Key.Port, pair.Value.Words, pair.Value.At, pair.Value.Message))];
     }
 
     /// <summary>Takes over what the engine has written down since the last time.</summary>
@@ -113,7 +132,8 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
         var came = _open[0];
         _open.Clear();
         if (line is null) return;
-        _lastFrom[(desk.State.StudioId, new PortId(came.Port))] = (line.Words, came.Time.Microseconds);
+        _lastFrom[(desk.State.StudioId, new PortId(came.Port))] = (line.Words, came.Time.Microseconds, came.Message);
+        if (came.Message.HasChannel) _recent[_recentCount++ % RecentKept] = (came.Port, came.Message);
         if (_lines.Count == Capacity) _lines.Dequeue();
         _lines.Enqueue(line);
         Volatile.Write(ref _count, _count + 1);

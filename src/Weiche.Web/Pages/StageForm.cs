@@ -1,7 +1,10 @@
 using System.Diagnostics.CodeAnalysis;
 using System.Globalization;
+using System.Security.Cryptography;
+using System.Text;
 using Weiche.Core.Midi;
 using Weiche.Core.Stages;
+using Weiche.Files;
 
 namespace Weiche.Web.Pages;
 
@@ -26,6 +29,10 @@ internal static class StageForm
         _ => null,
     };
 
+    /// <summary>A short text that tells a stage from any other: a form carries it, so that what another window did meanwhile is
+    /// noticed.</summary>
+    internal static string Mark(Stage stage) => Convert.ToHexString(SHA256.HashData(Encoding.UTF8.GetBytes(StudioJson.Write(stage))).AsSpan(0, 6));
+
     /// <summary>Reads a stage from its form.</summary>
     internal static bool TryRead(string? name, IFormCollection form, [NotNullWhen(true)] out Stage? stage, out string problem)
     {
@@ -47,7 +54,7 @@ internal static class StageForm
                 break;
             case "Transpose":
                 problem = "Semitones go from −127 to 127.";
-                if (Number(form, "semitones", -127, 127) is { } semitones) stage = new TransposeStage(semitones);
+                if ((form.ContainsKey("set") ? Number(form, "set", -127, 127) : Number(form, "semitones", -127, 127)) is { } semitones) stage = new TransposeStage(semitones);
                 break;
             case "Thin":
                 problem = "Write how often a second each control may pass, 1 to 1000.";
@@ -66,6 +73,6 @@ internal static class StageForm
     }
 
     private static int? Number(IFormCollection form, string name, int least, int most) =>
-        int.TryParse(form[name].ToString().Trim().Replace('−', '-'), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number)
+        int.TryParse(form[name].ToString().Trim().Replace('−', '-').TrimStart('+'), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number)
         && number >= least && number <= most ? number : null;
 }

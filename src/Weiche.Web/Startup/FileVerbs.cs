@@ -89,7 +89,7 @@ internal static class FileVerbs
         Console.Write(rehearsal.Report());
     }
 
-    private static Studio ReadStudio(string file)
+    internal static Studio ReadStudio(string file)
     {
         try
         {
@@ -154,7 +154,7 @@ internal static class FileVerbs
         }
     }
 
-    private static int Guarded(Action work)
+    internal static int Guarded(Action work)
     {
         try
         {

@@ -50,9 +50,11 @@ internal static class AnyStage
 
     public static readonly Gen<Stage> Thin = Gen.Int[1, 1000].Select(rate => (Stage)new ThinStage(rate));
 
+    public static readonly Gen<Stage> Off = Gen.OneOf(Kinds, Channels, Keys, Transpose, Velocity, Controllers, Programs, Chord, Thin).Select(stage => (Stage)new OffStage(stage));
+
     /// <summary>Every stage but Thin: what they do does not depend on time.</summary>
-    public static readonly Gen<Stage> WithoutTime = Gen.OneOf(Kinds, Channels, Keys, Transpose, Velocity, Controllers, Programs, Chord);
+    public static readonly Gen<Stage> WithoutTime = Gen.OneOf(Kinds, Channels, Keys, Transpose, Velocity, Controllers, Programs, Chord, Off);
 
     /// <summary>Every stage.</summary>
-    public static readonly Gen<Stage> Any = Gen.OneOf(Kinds, Channels, Keys, Transpose, Velocity, Controllers, Programs, Chord, Thin);
+    public static readonly Gen<Stage> Any = Gen.OneOf(Kinds, Channels, Keys, Transpose, Velocity, Controllers, Programs, Chord, Thin, Off);
 }

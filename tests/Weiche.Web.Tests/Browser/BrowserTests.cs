@@ -17,11 +17,11 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         window.Press(Plate(house.From("Amsel 61")));
         window.Until(() => window.Text("#plan-say").StartsWith("From Amsel 61", StringComparison.Ordinal), "the plan asking for a destination");
         window.Press(Plate(house.To("Himmel")));
-        window.Until(() => window.Text(".drawer h2").Contains("Himmel", StringComparison.Ordinal), "the new route in the drawer");
+        window.Until(() => window.Text("#route-name").Contains("Himmel", StringComparison.Ordinal), "the new route in the drawer");
         var id = house.Route("Amsel 61", "Himmel").Id;
         Assert.EndsWith($"/plan?route={id}", window.Driver.Url, StringComparison.Ordinal);
         window.Driver.Navigate().Refresh();
-        Assert.Contains("Himmel", window.Text(".drawer h2"), StringComparison.Ordinal);
+        Assert.Contains("Himmel", window.Text("#route-name"), StringComparison.Ordinal);
         Assert.True(window.Has($"#track-{id}.chosen"));
     }
 
@@ -33,7 +33,7 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         new Actions(window.Driver).MoveToElement(window.Find(Plate(house.From("Brandung")))).ClickAndHold()
             .MoveByOffset(200, 40).MoveToElement(window.Find(Plate(house.To("Himmel")))).Release().Perform();
         window.Until(() => house.Studio.Routes.Any(route => route.From == house.From("Brandung") && route.To == house.To("Himmel")), "the route");
-        window.Until(() => window.Text(".drawer h2").Contains("Brandung", StringComparison.Ordinal), "the new route in the drawer");
+        window.Until(() => window.Text("#route-name").Contains("Brandung", StringComparison.Ordinal), "the new route in the drawer");
     }
 
     [Fact]
@@ -46,7 +46,7 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         window.Key("am him");
         window.Until(() => window.Text("#lay-matches").Contains("Himmel", StringComparison.Ordinal), "what the letters mean");
         window.Key(Keys.Enter);
-        window.Until(() => window.Text(".drawer h2").Contains("Himmel", StringComparison.Ordinal), "the new route in the drawer");
+        window.Until(() => window.Text("#route-name").Contains("Himmel", StringComparison.Ordinal), "the new route in the drawer");
         Assert.True(house.Route("Amsel 61", "Himmel").On);
         window.Key("am him" + Keys.Enter);
         window.Until(() => window.Text("#plan-say").Contains("No new route goes by “am him”", StringComparison.Ordinal), "the sentence");
@@ -61,7 +61,7 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         window.Key(Keys.Enter);
         Focus(Plate(house.To("Himmel")));
         window.Key(Keys.Enter);
-        window.Until(() => window.Text(".drawer h2").StartsWith("Brandung", StringComparison.Ordinal), "the new route in the drawer");
+        window.Until(() => window.Text("#route-name").StartsWith("Brandung", StringComparison.Ordinal), "the new route in the drawer");
         window.Key("o");
         window.Until(() => window.Text("#route-switch").StartsWith("Off", StringComparison.Ordinal), "the route switched off");
         Assert.False(house.Route("Brandung", "Himmel").On);
@@ -72,7 +72,7 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         window.Until(() => house.Studio.Routes.All(route => route.From != house.From("Brandung")), "the route removed");
         Focus($"#track-{house.Route("Amsel 61", "Brandung").Id}");
         window.Key(Keys.Enter);
-        window.Until(() => window.Text(".drawer h2").StartsWith("Amsel", StringComparison.Ordinal), "the chosen route");
+        window.Until(() => window.Text("#route-name").StartsWith("Amsel", StringComparison.Ordinal), "the chosen route");
         foreach (var (key, page) in new[] { ("1", "/gear"), ("3", "/watch"), ("4", "/checks"), ("5", "/lineups"), ("6", "/takes"), ("2", "/plan") })
         {
             window.Key(key);

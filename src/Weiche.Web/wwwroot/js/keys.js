@@ -36,7 +36,15 @@ export function startKeys() {
     r: () => press("redo"),
     h: () => { location.href = "/history"; return true; },
     f: () => press("find"),
-    t: () => press("test-note"),
+    t: () => press("test-note") || press("trace"),
+    v: () => press(document.querySelector(".way[aria-current] + .way")?.id ?? "look-arrivals"),
+    "/": () => {
+      const find = document.getElementById("find-letters") ?? document.getElementById("watch-find");
+      if (!find) { location.href = "/plan#find"; return true; }
+      find.focus();
+      find.select();
+      return true;
+    },
     o: () => press("route-switch"),
     s: () => press("route-solo"),
     Delete: () => press("route-remove"),
@@ -60,8 +68,8 @@ export function startKeys() {
   };
   for (const [key, page] of Object.entries(pages)) actions[key] = () => { location.href = page; return true; };
 
-  if (location.hash === "#lay") {
-    document.getElementById("lay-letters")?.focus();
+  if (location.hash === "#lay" || location.hash === "#find") {
+    document.getElementById(location.hash === "#lay" ? "lay-letters" : "find-letters")?.focus();
     history.replaceState(null, "", location.pathname + location.search);
   }
 }

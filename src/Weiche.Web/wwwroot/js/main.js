@@ -1,18 +1,22 @@
 // Starts the parts of the page, each of which does one thing.
 import { startBench } from "./bench.js";
 import { startGear } from "./gear.js";
+import { startGrid } from "./grid.js";
 import { startKeys } from "./keys.js";
 import { startLamps } from "./lamps.js";
 import { connect } from "./live.js";
 import { startPage } from "./page.js";
 import { startPlan } from "./plan.js";
 import { startSound } from "./sound.js";
+import { startStrip } from "./strip.js";
 import { startWatch } from "./watch.js";
 
 const live = connect();
 startPage(live);
 startLamps(live);
 startPlan();
+startGrid();
+startStrip(live);
 startGear(live);
 startWatch(live);
 startBench(live);

@@ -6,6 +6,7 @@ const dragAfter = 6;
 export function startPlan() {
   let picked = null;
   let drag = null;
+  let frame = null;
 
   const plan = () => document.querySelector(".plan");
   const say = (text) => {
@@ -24,10 +25,24 @@ export function startPlan() {
       say(plate.dataset.side === "source"
         ? `From ${plate.dataset.name}: now press a destination. Esc lets go.`
         : `To ${plate.dataset.name}: now press a source. Esc lets go.`);
+      const port = plate.dataset.port;
+      if (/^\d+$/.test(port)) {
+        offer("Only this", { focus: `port-${port}` }, "pick-focus");
+        if (plate.dataset.side === "source") offer("Trace from here", { trace: "1", from: port, route: "" }, "pick-trace");
+        else offer("What can reach it", { trace: "1", reach: port, route: "" }, "pick-reach");
+      }
     } else if (tracks) {
       delete tracks.dataset.choosing;
       say("");
     }
+  }
+
+  // What else a plate that is picked can be asked for.
+  function offer(text, change, id) {
+    const button = document.createElement("button");
+    Object.assign(button, { type: "button", className: "button", id, textContent: text });
+    button.addEventListener("click", () => go(change));
+    document.getElementById("plan-say").append(" ", button);
   }
 
   function press(plate) {
@@ -59,31 +74,60 @@ export function startPlan() {
     post("Lay", { from, to });
   }
 
-  function choose(route) {
-    const address = `/plan?route=${route}`;
+  // Everything that is looked at stands in the address: a reload, and another window, show the same.
+  function go(change) {
+    const address = new URL(plan().dataset.address, location.href);
+    for (const [name, value] of Object.entries(change)) {
+      if (value) address.searchParams.set(name, value);
+      else address.searchParams.delete(name);
+    }
+    visit(address.pathname + address.search);
+  }
+
+  function visit(address) {
     history.replaceState(null, "", address);
     htmx.ajax("GET", address, { target: "#fragment", swap: "outerHTML" });
   }
 
-  // What the address says and what is chosen stay the same, so that a reload shows the same.
+  const noTrace = { trace: "", from: "", msg: "", reach: "" };
+  const chosen = () => (new URL(plan().dataset.address, location.href).searchParams.get("route") ?? "").split(",").filter(Boolean);
+
+  function choose(route) {
+    go({ ...noTrace, route });
+  }
+
+  // With Shift a route joins those that are chosen, or leaves them.
+  function chooseToo(route) {
+    const routes = chosen();
+    go({ ...noTrace, route: (routes.includes(route) ? routes.filter((each) => each !== route) : [...routes, route]).join(",") });
+  }
+
   document.body.addEventListener("htmx:afterSwap", () => {
     picked = null;
-    if (!plan()) return;
-    const route = plan().dataset.route;
-    const address = route ? `/plan?route=${route}` : "/plan";
-    if (location.pathname + location.search !== address) history.replaceState(null, "", address);
+    frame = null;
+    const address = plan()?.dataset.address;
+    if (address && location.pathname + location.search !== address) history.replaceState(null, "", address);
   });
 
   document.addEventListener("click", (event) => {
-    const target = event.target.closest("[data-port], a[data-route], [data-lay-from], [data-channel-from], [data-channel-to]");
+    const target = event.target.closest("[data-port], a[data-route], [data-lay-from], [data-channel-from], [data-channel-to], [data-plan-go], [data-find-set]");
     if (!target || event.ctrlKey || event.metaKey) return;
     act(target, event);
   });
 
   document.addEventListener("keydown", (event) => {
     if (event.key !== "Enter" && event.key !== " ") return;
-    const target = event.target.closest?.("[data-port], [data-channel-from], [data-channel-to]");
-    if (target) act(target, event);
+    const target = event.target.closest?.("[data-port], [data-channel-from], [data-channel-to], a[data-route]");
+    if (target && (target.dataset.port || !target.dataset.route || event.shiftKey)) act(target, event);
+    // The first thing found is the one that is meant.
+    if (event.key === "Enter" && event.target.id === "find-letters") {
+      event.preventDefault();
+      document.querySelector("#find-matches .match")?.click();
+    }
+  });
+
+  document.addEventListener("change", (event) => {
+    if (event.target.matches?.("[data-plan-reach]")) go({ ...noTrace, trace: "1", reach: event.target.value });
   });
 
   function act(target, event) {
@@ -96,6 +140,12 @@ export function startPlan() {
       pickChannel(target);
     } else if (target.dataset.channelTo) {
       moveChannel(target, event.shiftKey);
+    } else if (target.dataset.findSet) {
+      go({ ...(target.dataset.findSet === "route" ? noTrace : {}), [target.dataset.findSet]: target.dataset.findValue });
+    } else if (target.dataset.planGo !== undefined) {
+      visit(target.getAttribute("href"));
+    } else if (event.shiftKey) {
+      chooseToo(target.dataset.route);
     } else {
       choose(target.dataset.route);
     }
@@ -118,12 +168,19 @@ export function startPlan() {
   document.addEventListener("pointerdown", (event) => {
     drag = null;
     const plate = event.target.closest?.("[data-port]");
+    // A frame begins where nothing stands.
+    if (!plate && event.button === 0 && event.pointerType !== "touch" && event.target.closest?.(".plan .tracks") && !event.target.closest("a")) {
+      const tracks = event.target.closest(".tracks");
+      const place = tracks.getBoundingClientRect();
+      frame = { tracks, place, x: event.clientX - place.x, y: event.clientY - place.y, moved: false };
+    }
     if (!plate || event.button !== 0) return;
     drag = { plate, x: event.clientX, y: event.clientY, moved: false };
     plate.releasePointerCapture?.(event.pointerId);
   });
 
   document.addEventListener("pointermove", (event) => {
+    if (frame && event.buttons !== 0) drawFrame(event);
     if (!drag || event.buttons === 0) return;
     if (!drag.moved && Math.hypot(event.clientX - drag.x, event.clientY - drag.y) < dragAfter) return;
     if (!drag.moved) pick(drag.plate);
@@ -135,7 +192,28 @@ export function startPlan() {
       "d", `M${drag.x - place.x} ${drag.y - place.y}L${event.clientX - place.x} ${event.clientY - place.y}`);
   });
 
+  function drawFrame(event) {
+    const [x, y] = [event.clientX - frame.place.x, event.clientY - frame.place.y];
+    frame.moved ||= Math.hypot(x - frame.x, y - frame.y) >= dragAfter;
+    Object.assign(frame, { left: Math.min(x, frame.x), top: Math.min(y, frame.y), right: Math.max(x, frame.x), bottom: Math.max(y, frame.y) });
+    if (!frame.moved) return;
+    const rect = frame.tracks.querySelector(".frame");
+    for (const [name, value] of [["x", frame.left], ["y", frame.top], ["width", frame.right - frame.left], ["height", frame.bottom - frame.top]]) rect.setAttribute(name, value);
+  }
+
+  function endFrame() {
+    const { tracks, left, top, right, bottom, moved } = frame;
+    frame = null;
+    tracks.querySelector(".frame").setAttribute("width", 0);
+    if (!moved) return;
+    const inside = [...tracks.querySelectorAll("a[data-route]")].filter(({ dataset }) =>
+      Number(dataset.row) >= top && Number(dataset.row) <= bottom && Number(dataset.to) >= left && Number(dataset.from) <= right);
+    if (inside.length > 0) go({ ...noTrace, route: inside.map((track) => track.dataset.route).join(",") });
+    else say("No route has its row in that frame.");
+  }
+
   document.addEventListener("pointerup", (event) => {
+    if (frame) endFrame();
     if (!drag?.moved) return;
     const tracks = drag.plate.ownerSVGElement;
     delete tracks.dataset.dragging;
@@ -155,6 +233,8 @@ export function startPlan() {
   document.addEventListener("keydown", (event) => {
     if (event.key !== "Escape" || !plan()) return;
     if (picked) pick(null);
+    else if (chosen().length > 1) go({ route: "" });
     document.getElementById("lay-matches")?.replaceChildren();
+    document.getElementById("find-matches")?.replaceChildren();
   });
 }

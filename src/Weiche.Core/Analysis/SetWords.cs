@@ -1,0 +1,68 @@
+using Weiche.Core.Midi;
+using Weiche.Core.Studios;
+
+namespace Weiche.Core.Analysis;
+
+/// <summary>Sets of messages in a musician's words.</summary>
+public static class SetWords
+{
+    private static readonly MessageKind[] WithChannel = [MessageKind.PolyPressure, MessageKind.ControlChange, MessageKind.ChannelMode, MessageKind.ProgramChange, MessageKind.ChannelPressure, MessageKind.PitchBend];
+
+    /// <summary>What is in a set: "notes C3 – G8 on channel 1; control change, pitch bend on channel 1".</summary>
+    /// <param name="set">The set.</param>
+    public static string Of(MessageSet set)
+    {
+        if (set.IsEmpty) return "nothing";
+        if (set.Equals(MessageSet.All)) return "everything";
+        var parts = new List<string>();
+        foreach (var keys in Channel.All.Where(channel => !Keys(set, channel).Equals(UInt128.Zero)).GroupBy(channel => Keys(set, channel)))
+            parts.Add($"{(keys.Key == UInt128.MaxValue ? "notes" : "notes " + Ranges(keys.Key))} on {On(keys)}");
+        foreach (var channels in WithChannel.Select(kind => (Kind: kind, On: ChannelsOf(set, kind))).Where(item => item.On.Count > 0).GroupBy(item => item.On))
+            parts.Add($"{string.Join(", ", channels.Select(item => item.Kind.Name()))} on {On(channels.Key.Members)}");
+        var system = MessageKinds.All.Where(kind => !kind.HasChannel() && (set.SystemBits >> (int)kind & 1) != 0).Select(kind => kind.Name()).ToList();
+        if (system.Count > 0) parts.Add(system.Count == MessageKinds.All.Count(kind => !kind.HasChannel()) ? "all system messages" : string.Join(", ", system));
+        return string.Join("; ", parts);
+    }
+
+    /// <summary>Keys as ranges: "C1 – B2, C8".</summary>
+    /// <param name="keys">A bit for each key.</param>
+    public static string Ranges(UInt128 keys)
+    {
+        var ranges = new List<string>();
+        for (var key = 0; key < 128; key++)
+        {
+            if ((keys >> key & 1) == 0) continue;
+            var first = key;
+            while (key < 127 && (keys >> (key + 1) & 1) != 0) key++;
+            ranges.Add(first == key ? KeyName.Of(first) : $"{KeyName.Of(first)} – {KeyName.Of(key)}");
+        }
+        return ranges.Count <= 4 ? string.Join(", ", ranges) : $"{string.Join(", ", ranges.Take(3))} and {ranges.Count - 3} more ranges";
+    }
+
+    private static string On(IEnumerable<Channel> channels)
+    {
+        var set = channels.Aggregate(ChannelSet.None, (all, channel) => all.With(channel, true));
+        return set.Count == Channel.Count ? "every channel" : set.Count == 1 ? $"channel {set}" : $"channels {set}";
+    }
+
+    private static UInt128 Keys(MessageSet set, Channel channel)
+    {
+        var keys = UInt128.Zero;
+        if (set.Row(MessageSet.NoteRow, channel.Index) is not { } row) return keys;
+        for (var key = 0; key < DataRow.Size; key++)
+        {
+            if (row[key] != 0) keys |= UInt128.One << key;
+        }
+        return keys;
+    }
+
+    private static ChannelSet ChannelsOf(MessageSet set, MessageKind kind) => Channel.All.Where(channel => kind switch
+    {
+        MessageKind.PolyPressure => set.Row(MessageSet.PolyRow, channel.Index) is not null,
+        MessageKind.ControlChange => set.Row(MessageSet.ControlRow, channel.Index)?.Only(MessageSet.ControlFirsts) is not null,
+        MessageKind.ChannelMode => set.Row(MessageSet.ControlRow, channel.Index)?.Only(~MessageSet.ControlFirsts) is not null,
+        MessageKind.PitchBend => set.Row(MessageSet.BendRow, channel.Index) is not null,
+        MessageKind.ProgramChange => set.Single(MessageSet.ProgramSingle, channel.Index) != 0,
+        _ => set.Single(MessageSet.PressureSingle, channel.Index) != 0,
+    }).Aggregate(ChannelSet.None, (all, channel) => all.With(channel, true));
+}

@@ -1,0 +1,44 @@
+using Weiche.Core.Midi;
+using Weiche.Core.Stages;
+using Weiche.Core.Studios;
+
+namespace Weiche.Core.Analysis;
+
+/// <summary>Which keys of a source get through its routes.</summary>
+public static class Zones
+{
+    /// <summary>The keys whose notes pass a route, on any channel that its sources send on; a bit for each key.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <param name="route">A route of it.</param>
+    public static UInt128 KeysOf(Studio studio, Route route)
+    {
+        var sent = MessageSet.Of(studio.SourcesOf(route).Aggregate(ChannelSet.None, (all, source) => ChannelSet.FromBits((ushort)(all.Bits | source.Channels.Bits))), KindSet.Of(MessageKind.Note));
+        var passing = route.Stages.Reverse().Aggregate(MessageSet.All, (set, stage) => stage.PreImage(set)).Intersect(sent);
+        var keys = UInt128.Zero;
+        foreach (var channel in Channel.All)
+        {
+            if (passing.Row(MessageSet.NoteRow, channel.Index) is not { } row) continue;
+            for (var key = 0; key < DataRow.Size; key++)
+            {
+                if (row[key] != 0) keys |= UInt128.One << key;
+            }
+        }
+        return keys;
+    }
+
+    /// <summary>The first stage after which nothing is left of all that a route's sources could send, from 0; null if something
+    /// passes.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <param name="route">A route of it.</param>
+    public static int? NothingPassesFrom(Studio studio, Route route)
+    {
+        var set = studio.SourcesOf(route).Aggregate(MessageSet.Empty, (all, source) => all.Union(MessageSet.Of(source.Channels, source.Device.SendsKinds)));
+        if (set.IsEmpty) return null;
+        for (var i = 0; i < route.Stages.Length; i++)
+        {
+            set = route.Stages[i].Image(set);
+            if (set.IsEmpty) return i;
+        }
+        return null;
+    }
+}

@@ -1,0 +1,118 @@
+using System.CommandLine;
+using System.Globalization;
+using System.Text.Encodings.Web;
+using System.Text.Json;
+using Weiche.Core.Analysis;
+using Weiche.Core.Midi;
+using Weiche.Core.Studios;
+
+namespace Weiche.Web.Startup;
+
+/// <summary>What would become of a message, without a page: <c>weiche trace</c>.</summary>
+internal static class TraceVerb
+{
+    private static readonly JsonSerializerOptions Json = new()
+    {
+        PropertyNamingPolicy = JsonNamingPolicy.CamelCase,
+        WriteIndented = true,
+        Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
+    };
+
+    internal static Command Make()
+    {
+        var file = new Argument<string>("STUDIO") { Description = "a studio as a file (see export)" };
+        var from = new Option<string?>("--from") { Description = "the source that sends it" };
+        var to = new Option<string?>("--to") { Description = "backwards: the destination, to see what can reach it" };
+        var note = new Option<string?>("--note") { Description = "a key: C3, F#1 or its number" };
+        var velocity = new Option<int>("--velocity") { Description = "how hard it is struck, 1 to 127", DefaultValueFactory = _ => 96 };
+        var channel = new Option<int>("--channel") { Description = "the channel, 1 to 16", DefaultValueFactory = _ => 1 };
+        var message = new Option<string?>("--message") { Description = "any message as bytes instead of a note: \"B0 07 40\"" };
+        var json = new Option<bool>("--json") { Description = "print JSON" };
+        var verb = new Command("trace", "say what would become of a message, without sending it") { file, from, to, note, velocity, channel, message, json };
+        verb.SetAction(result => FileVerbs.Guarded(() =>
+        {
+            var studio = FileVerbs.ReadStudio(result.GetValue(file)!);
+            KeyName.CurrentMiddleOctave = studio.MiddleOctave;
+            var (source, destination) = (result.GetValue(from), result.GetValue(to));
+            if (source is null == destination is null) throw new StartException("Say either --from a source, or --to a destination.");
+            if (destination is not null)
+            {
+                Backwards(studio, Find(studio.Destinations, destination, "destination"), result.GetValue(json));
+                return;
+            }
+            var port = Find(studio.Sources, source!, "source");
+            if (!MessageInput.TryRead(result.GetValue(message), result.GetValue(note), result.GetValue(velocity), result.GetValue(channel), out var sent, out var problem))
+                throw new StartException(problem);
+            Forwards(studio, Journey.Of(studio, port.Id, sent), result.GetValue(json));
+        }));
+        return verb;
+    }
+
+    private static DevicePort Find(IEnumerable<DevicePort> ports, string name, string what)
+    {
+        var all = ports.ToList();
+        foreach (var port in all)
+        {
+            if (string.Equals(port.Name, name, StringComparison.OrdinalIgnoreCase) || string.Equals(port.Label, name, StringComparison.OrdinalIgnoreCase)) return port;
+        }
+        throw new StartException($"There is no {what} “{name}”. There are: {string.Join(", ", all.Select(port => port.Name))}.");
+    }
+
+    private static void Forwards(Studio studio, Journey journey, bool json)
+    {
+        if (json)
+        {
+            Print(new
+            {
+                studio = studio.Name,
+                from = journey.Source.Name,
+                message = MessageText.Hex(journey.Message),
+                words = Journey.Spoken(journey.Message),
+                sentence = journey.Sentence,
+                whole = journey.IsWhole,
+                steps = journey.Steps.Select((step, number) => new
+                {
+                    number,
+                    after = step.After < 0 ? (int?)null : step.After,
+                    route = step.Route?.Id.Value,
+                    to = step.Route is { } route ? studio.FindPort(route.To)!.Value.Name : null,
+                    link = step.Link is { } link ? char.ToLowerInvariant(link.Kind.ToString()[0]) + link.Kind.ToString()[1..] : null,
+                    device = step.Device?.Name,
+                    came = step.Came.Select(each => MessageText.Hex(each)),
+                    became = step.Became.Select(each => MessageText.Hex(each)),
+                    stoppedBy = step.StoppedAt is { } stage ? (step.Route?.Stages ?? step.Link!.Stages)[stage].Name : null,
+                    end = char.ToLowerInvariant(step.End.ToString()[0]) + step.End.ToString()[1..],
+                    words = step.Words,
+                    delay = step.Delay,
+                }),
+            });
+            return;
+        }
+        Console.WriteLine($"{Journey.Spoken(journey.Message)} {journey.Source.Label}: {journey.Sentence}.");
+        foreach (var (depth, way, words, step) in journey.Lines(studio))
+        {
+            var delay = (step.Delay / 1000.0).ToString("0.00", CultureInfo.InvariantCulture);
+            Console.WriteLine($"  {(new string(' ', 2 * depth) + way).PadRight(40)} {delay,7} ms  {words}");
+        }
+        if (!journey.IsWhole) Console.WriteLine($"  … only the first {Journey.MaxSteps} steps were followed.");
+    }
+
+    private static void Backwards(Studio studio, DevicePort destination, bool json)
+    {
+        var reaching = Reach.To(studio, destination.Id);
+        if (json)
+        {
+            Print(new
+            {
+                studio = studio.Name,
+                to = destination.Name,
+                sources = reaching.Select(each => new { from = each.Source.Name, messages = SetWords.Of(each.Messages), straight = each.Straight }),
+            });
+            return;
+        }
+        Console.WriteLine(reaching.Count == 0 ? $"Nothing can reach {destination.Name}." : $"What can reach {destination.Name}:");
+        foreach (var each in reaching) Console.WriteLine($"  {each.Source.Label.PadRight(24)} {SetWords.Of(each.Messages)}{(each.Straight ? "" : " (through something else)")}");
+    }
+
+    private static void Print(object value) => Console.WriteLine(JsonSerializer.Serialize(value, Json));
+}

@@ -1,0 +1,180 @@
+// The chosen route's stages, played and drawn: keys pressed or pointed at, a velocity curve drawn, what moves shown moving.
+
+const dotsKept = 24;
+
+export function startStrip(live) {
+  const kinds = new Map();
+  const values = new Map();
+  let dots = [];
+  let capture = null;
+
+  const strip = () => document.querySelector(".strip[data-sources]");
+  const isMine = (port) => strip()?.dataset.sources.split(" ").includes(String(port));
+
+  function post(handler, values) {
+    const route = document.querySelector(".plan")?.dataset.route;
+    return htmx.ajax("POST", `/plan?handler=${handler}`, { source: document.querySelector(".plan"), target: "#fragment", swap: "outerHTML", values: { route, ...values } });
+  }
+
+  live.onFrame((frame) => {
+    for (const [port, kind, count] of frame.kinds) {
+      if (!kinds.has(port)) kinds.set(port, new Map());
+      kinds.get(port).set(kind, count);
+    }
+    if (frame.kinds.length > 0) showKinds();
+    for (const [port, status, first, second] of frame.recent) hear(port, status, first, second);
+    if (frame.recent.length > 0) showMoving();
+  });
+
+  function hear(port, status, first, second) {
+    if (!isMine(port)) return;
+    const kind = status & 0xf0;
+    if (kind === 0x90 && second > 0) {
+      dots.push([second, first]);
+      dots = dots.slice(-dotsKept);
+      if (capture) captured(first);
+    }
+    if (kind === 0xb0) move(String(first), second);
+    if (kind === 0xe0) move("bend", second);
+    if (kind === 0xd0) move("pressure", first);
+  }
+
+  function move(control, value) {
+    values.delete(control);
+    values.set(control, value);
+  }
+
+  const thousands = /\B(?=(\d{3})+$)/g;
+  function showKinds() {
+    for (const place of document.querySelectorAll("[data-kind-count]")) {
+      const sum = strip().dataset.sources.split(" ").reduce((all, port) => all + (kinds.get(Number(port))?.get(Number(place.dataset.kindCount)) ?? 0), 0);
+      if (sum > 0) place.textContent = String(sum).replace(thousands, "\u202f");
+    }
+  }
+
+  function showMoving() {
+    for (const place of document.querySelectorAll("[data-velocity-dots]")) {
+      place.replaceChildren(...dots.map(([velocity, key], index) => {
+        const dot = document.createElementNS("http://www.w3.org/2000/svg", "circle");
+        // What came is on the way along; where its key lies says how far up.
+        for (const [name, value] of [["cx", velocity], ["cy", 122 - (key / 127) * 116], ["r", 2.6], ["opacity", 0.3 + 0.7 * (index + 1) / dots.length]]) dot.setAttribute(name, value);
+        return dot;
+      }));
+    }
+    for (const rule of document.querySelectorAll("[data-control]")) {
+      const value = values.get(rule.dataset.control);
+      if (value === undefined) continue;
+      const { inLow, inHigh, outLow, outHigh } = rule.dataset;
+      const along = Number(inHigh) === Number(inLow) ? (value >= Number(inLow) ? 1 : 0) : (Math.max(Number(inLow), Math.min(Number(inHigh), value)) - Number(inLow)) / (Number(inHigh) - Number(inLow));
+      rule.querySelector(".meter b").style.width = `${(value / 127) * 100}%`;
+      const out = rule.querySelector(".meter.out b");
+      if (out) out.style.width = `${((Number(outLow) + along * (Number(outHigh) - Number(outLow))) / 127) * 100}%`;
+    }
+    for (const place of document.querySelectorAll("[data-moved]")) {
+      const ruled = new Set([...document.querySelectorAll("[data-control]")].map((rule) => rule.dataset.control));
+      const loose = [...values].filter(([control]) => !ruled.has(control)).slice(-4).reverse();
+      place.replaceChildren(...loose.map(([control, value]) => {
+        const button = document.createElement("button");
+        Object.assign(button, { type: "button", className: "small-button", textContent: `${control} = ${value}` });
+        button.addEventListener("click", () => writeRule(place, control));
+        return button;
+      }));
+    }
+  }
+
+  function writeRule(place, control) {
+    const field = place.closest(".stage").querySelector(".rule");
+    field.value = `${field.value ? `${field.value}, ` : ""}${control}→`;
+    field.focus();
+  }
+
+  // Two keys, played or pressed on the drawing, make a zone.
+  function captured(key) {
+    const stage = document.querySelector(`[data-keys-stage="${capture.stage}"]`);
+    if (!stage) { capture = null; return; }
+    if (capture.first === undefined) {
+      capture.first = key;
+      stage.querySelector(`[data-map-key="${key}"]`)?.classList.add("first");
+      hint("Now the other end.");
+      return;
+    }
+    const ends = [capture.first, key].sort((one, other) => one - other);
+    capture = null;
+    setKeys(stage, ends);
+  }
+
+  function setKeys(stage, [low, high]) {
+    const was = stage.closest(".stage").querySelector("input[name=was]").value;
+    post("Set", { stage: stage.dataset.keysStage, name: "Keys", was, rule: `${stage.dataset.outside ? "not " : ""}${low} – ${high}` });
+  }
+
+  function hint(text) {
+    const button = document.querySelector("[data-play-keys]");
+    if (button) button.textContent = text;
+  }
+
+  document.addEventListener("click", (event) => {
+    const button = event.target.closest?.("[data-play-keys]");
+    if (!button) return;
+    capture = capture ? null : { stage: button.closest(".stage").querySelector("[data-keys-stage]").dataset.keysStage };
+    button.setAttribute("aria-pressed", String(capture !== null));
+    button.classList.toggle("strong", capture !== null);
+    hint(capture ? "Press the lowest key …" : "Play two keys");
+  });
+
+  let pressed = null;
+  document.addEventListener("pointerdown", (event) => {
+    const key = event.target.closest?.("[data-map-key]");
+    if (!key || event.button !== 0) return;
+    const stage = key.closest("[data-keys-stage]");
+    pressed = { stage, key: Number(key.dataset.mapKey) };
+    key.releasePointerCapture?.(event.pointerId);
+    event.preventDefault();
+  });
+  document.addEventListener("pointerup", (event) => {
+    if (!pressed) return;
+    const { stage, key } = pressed;
+    pressed = null;
+    const up = document.elementFromPoint(event.clientX, event.clientY)?.closest?.("[data-map-key]");
+    if (up && Number(up.dataset.mapKey) !== key) {
+      // Dragged from one end to the other.
+      setKeys(stage, [key, Number(up.dataset.mapKey)].sort((one, other) => one - other));
+      return;
+    }
+    capture ??= { stage: stage.dataset.keysStage };
+    captured(key);
+  });
+
+  // A velocity curve is drawn; Weiche finds the rule that comes closest.
+  let line = null;
+  function pointOf(event) {
+    const box = line.svg.getBoundingClientRect();
+    const limit = (value) => Math.max(1, Math.min(127, Math.round(value)));
+    return [limit(((event.clientX - box.x) / box.width) * 128), limit(127 - ((event.clientY - box.y) / box.height) * 127)];
+  }
+  document.addEventListener("pointerdown", (event) => {
+    const stage = event.target.closest?.("[data-velocity-stage]");
+    if (!stage || event.button !== 0) return;
+    line = { stage, svg: stage.querySelector("svg"), points: new Map() };
+    event.preventDefault();
+  });
+  document.addEventListener("pointermove", (event) => {
+    if (!line || event.buttons === 0) return;
+    const [comes, becomes] = pointOf(event);
+    line.points.set(comes, becomes);
+    line.svg.querySelector(".drawn").setAttribute("points", [...line.points].sort(([one], [other]) => one - other).map(([x, y]) => `${x},${127 - y}`).join(" "));
+  });
+  document.addEventListener("pointerup", () => {
+    if (!line) return;
+    const { stage, points, svg } = line;
+    line = null;
+    svg.querySelector(".drawn").setAttribute("points", "");
+    if (points.size < 2) return;
+    post("Draw", { stage: stage.dataset.velocityStage, was: stage.dataset.was, points: [...points].map(([comes, becomes]) => `${comes}:${becomes}`).join(",") });
+  });
+
+  document.addEventListener("keydown", (event) => {
+    if (event.key === "Escape" && capture) { capture = null; hint("Play two keys"); }
+  });
+  document.body.addEventListener("htmx:afterSwap", () => { if (strip()) { showKinds(); showMoving(); } });
+}

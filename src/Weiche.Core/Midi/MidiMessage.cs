@@ -187,7 +187,7 @@ public readonly record struct MidiMessage
     internal bool IsNote => (_status & 0xE0) == 0x80;
 
     /// <summary>Whether this is clock or active sensing.</summary>
-    internal bool IsBackground => _status is 0xF8 or 0xFE;
+    public bool IsBackground => _status is 0xF8 or 0xFE;
 
     /// <summary>The same message with other data bytes, which the caller has checked.</summary>
     internal MidiMessage WithData(int data1, int data2) => new(_status, data1, data2, _sysEx);

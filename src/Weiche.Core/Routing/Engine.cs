@@ -274,7 +274,7 @@ public sealed class Engine
         if (message.SysExHandle != 0 && Swallows(source, message)) Write(TapEvent.Kept, run, message, source.Id, 0);
         else if (!source.On) Write(TapEvent.SourceOff, run, message, source.Id, 0);
         else RouteLive(source, ref run);
-        if (!run.Background) Tap.Publish();
+        if (!run.Background || Tap.TakesBackground) Tap.Publish();
     }
 
     private bool Swallows(SourceState source, in MidiMessage message)
@@ -553,7 +553,7 @@ public sealed class Engine
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void Write(TapEvent what, in Run run, in MidiMessage message, int port, int route, int stage = 0)
     {
-        if (run.Background || run.Quiet) return;
+        if ((run.Background && !Tap.TakesBackground) || run.Quiet) return;
         Record(what, run.Time.Microseconds, message, port, route, stage);
         if (what == TapEvent.Came && message.SysExHandle != 0) RecordExclusive(message);
     }

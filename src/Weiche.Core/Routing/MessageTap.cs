@@ -86,6 +86,7 @@ public sealed class MessageTap
     private readonly TapRecord[] _ring;
     private long _written;
     private long _published;
+    private bool _takesBackground;
 
     /// <summary>A ring with room for a number of records.</summary>
     /// <param name="capacity">A power of two.</param>
@@ -94,6 +95,14 @@ public sealed class MessageTap
     {
         if (!System.Numerics.BitOperations.IsPow2(capacity)) throw new ArgumentException("The capacity is a power of two.", nameof(capacity));
         _ring = new TapRecord[capacity];
+    }
+
+    /// <summary>Whether clock and active sensing are written down too. Mostly they are not: they would drown everything
+    /// else.</summary>
+    public bool TakesBackground
+    {
+        get => Volatile.Read(ref _takesBackground);
+        set => Volatile.Write(ref _takesBackground, value);
     }
 
     /// <summary>How many records have been published since the start.</summary>

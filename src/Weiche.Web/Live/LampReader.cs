@@ -17,6 +17,7 @@ namespace Weiche.Web.Live;
 /// <param name="Unnamed">What is plugged in, has no name yet and spoke.</param>
 /// <param name="Roll">Counts up when something was plugged in or pulled out.</param>
 /// <param name="Kinds">For each kind of message that came: source, kind, how many in all.</param>
+/// <param name="Loads">For each port whose wire carries another load: id, bytes in the last second, the most in any second.</param>
 /// <param name="Recent">The newest messages with a channel that came: source, status, first and second data byte.</param>
 public sealed record LampFrame(
     int Version,
@@ -29,7 +30,8 @@ public sealed record LampFrame(
     IReadOnlyList<string> Unnamed,
     int Roll,
     IReadOnlyList<long[]> Kinds,
-    IReadOnlyList<int[]> Recent);
+    IReadOnlyList<int[]> Recent,
+    IReadOnlyList<long[]> Loads);
 
 /// <summary>What a stand-in holds.</summary>
 /// <param name="StandIn">The stand-in's key.</param>
@@ -56,6 +58,7 @@ internal sealed class LampReader
     private readonly Dictionary<string, (long, bool)> _hearings = [];
     private readonly Dictionary<string, long> _unnamed = [];
     private readonly Dictionary<(PortId, MessageKind), long> _kinds = [];
+    private readonly Dictionary<PortId, WireLoad> _loads = [];
     private long _recent = -1;
     private int _version = -1;
     private long _watch = -1;
@@ -70,7 +73,8 @@ internal sealed class LampReader
     /// <param name="roll">Counts up when something was plugged in or pulled out.</param>
     /// <param name="unnamed">How often each thing without a name has spoken.</param>
     /// <param name="log">The messages that came, or null.</param>
-    internal LampFrame? Next(int version, RoutingPlan plan, IReadOnlyDictionary<string, StandIn> standIns, long watch, int roll, IReadOnlyDictionary<string, long>? unnamed = null, WatchLog? log = null)
+    /// <param name="load">The loads of the wires, or null.</param>
+    internal LampFrame? Next(int version, RoutingPlan plan, IReadOnlyDictionary<string, StandIn> standIns, long watch, int roll, IReadOnlyDictionary<string, long>? unnamed = null, WatchLog? log = null, LoadMeter? load = null)
     {
         var ports = new List<long[]>();
         var kinds = new List<long[]>();
@@ -126,6 +130,14 @@ internal sealed class LampReader
             if (_unnamed.TryGetValue(unit, out var last) ? last != count : _version >= 0) spoke.Add(unit);
             _unnamed[unit] = count;
         }
+        var loads = new List<long[]>();
+        foreach (var port in load is null ? [] : plan.Studio.Ports)
+        {
+            var now = load!.Of(port.Id);
+            if (now == _loads.GetValueOrDefault(port.Id)) continue;
+            _loads[port.Id] = now;
+            loads.Add([port.Id.Value, now.Now, now.Highest]);
+        }
         var recent = new List<int[]>();
         if (log is not null)
         {
@@ -135,10 +147,10 @@ internal sealed class LampReader
                 if (!begins) recent.Add([port, message.Status, message.Data1, message.Data2]);
             }
         }
-        var quiet = spoke.Count == 0 && recent.Count == 0 && kinds.Count == 0 && ports.Count == 0 && routes.Count == 0 && stages.Count == 0 && hearings.Count == 0
+        var quiet = spoke.Count == 0 && recent.Count == 0 && kinds.Count == 0 && loads.Count == 0 && ports.Count == 0 && routes.Count == 0 && stages.Count == 0 && hearings.Count == 0
             && version == _version && watch == _watch && background == _background && roll == _roll;
         (_version, _watch, _background, _roll) = (version, watch, background, roll);
-        return quiet ? null : new LampFrame(version, ports, routes, stages, hearings, watch, background, spoke, roll, kinds, recent);
+        return quiet ? null : new LampFrame(version, ports, routes, stages, hearings, watch, background, spoke, roll, kinds, recent, loads);
     }
 
     private static HearingFrame Words(string key, StandIn standIn, Hearing hearing)

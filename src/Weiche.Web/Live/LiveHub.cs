@@ -10,7 +10,8 @@ namespace Weiche.Web.Live;
 /// <param name="desk">The running studio.</param>
 /// <param name="watch">The lines of Watch.</param>
 /// <param name="spoken">What has no name yet and spoke.</param>
-public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken) : Hub
+/// <param name="load">The loads of the wires.</param>
+public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, LoadMeter load) : Hub
 {
     /// <summary>The time between two frames: at most 30 a second.</summary>
     internal static readonly TimeSpan FrameInterval = TimeSpan.FromMilliseconds(34);
@@ -28,7 +29,7 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken) :
         {
             var state = desk.State;
             KeyName.CurrentMiddleOctave = state.Studio.MiddleOctave;
-            if (reader.Next(state.Version, desk.Junction.Plan, desk.Park.StandIns, watch.Newest, desk.Park.State.Version, spoken.Counts, watch) is { } frame) yield return frame;
+            if (reader.Next(state.Version, desk.Junction.Plan, desk.Park.StandIns, watch.Newest, desk.Park.State.Version, spoken.Counts, watch, load) is { } frame) yield return frame;
         }
         while (await timer.WaitForNextTickAsync(cancellation));
     }

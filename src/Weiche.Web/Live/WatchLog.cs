@@ -8,9 +8,10 @@ namespace Weiche.Web.Live;
 
 /// <summary>Where one message ended: at a destination, or before it.</summary>
 /// <param name="Event">What became of it.</param>
+/// <param name="Port">The destination; none where none was meant.</param>
 /// <param name="Destination">The destination's name, without direction; empty where none was meant.</param>
 /// <param name="Words">What it became, or where it stopped and why.</param>
-public sealed record WatchEnd(TapEvent Event, string Destination, string Words)
+public sealed record WatchEnd(TapEvent Event, PortId Port, string Destination, string Words)
 {
     /// <summary>Whether it arrived.</summary>
     public bool Arrived => Event == TapEvent.Delivered;
@@ -19,33 +20,56 @@ public sealed record WatchEnd(TapEvent Event, string Destination, string Words)
 /// <summary>One message that came in, with all its ends.</summary>
 /// <param name="Number">Counts up by one with each line.</param>
 /// <param name="Time">When, as time of day.</param>
+/// <param name="Port">The source.</param>
 /// <param name="From">The source's name, without direction.</param>
 /// <param name="Words">The message in words, with its channel.</param>
 /// <param name="Bytes">Its bytes in hexadecimal.</param>
 /// <param name="Ends">Where it ended.</param>
-public sealed record WatchLine(long Number, DateTimeOffset Time, string From, string Words, string Bytes, IReadOnlyList<WatchEnd> Ends);
+public sealed record WatchLine(long Number, DateTimeOffset Time, PortId Port, string From, string Words, string Bytes, IReadOnlyList<WatchEnd> Ends);
+
+/// <summary>Which lines are asked for.</summary>
+/// <param name="Follow">Only those from this source, or meant for this destination; null for all.</param>
+/// <param name="Find">Only those in which all of these words stand, anywhere; empty for all.</param>
+public sealed record WatchFilter(PortId? Follow = null, string Find = "")
+{
+    private readonly string[] _words = Find.Split(' ', StringSplitOptions.RemoveEmptyEntries);
+
+    /// <summary>Whether every line is asked for.</summary>
+    public bool IsEverything => Follow is null && _words.Length == 0;
+
+    /// <summary>Whether a line is asked for.</summary>
+    /// <param name="line">The line.</param>
+    public bool Takes(WatchLine line)
+    {
+        if (Follow is { } port && line.Port != port && line.Ends.All(end => end.Port != port)) return false;
+        return Array.TrueForAll(_words, word => Has(line.From, word) || Has(line.Words, word) || Has(line.Bytes, word)
+            || line.Ends.Any(end => Has(end.Destination, word) || Has(end.Words, word)));
+    }
+
+    private static bool Has(string text, string word) => text.Contains(word, StringComparison.OrdinalIgnoreCase);
+}
 
 /// <summary>
-/// Reads the engine's tap some thirty times a second and keeps the newest messages as lines. The engine never
-/// waits for it; what comes faster than it can be read is counted as left out.
+/// Reads the engine's tap some forty times a second and keeps the newest messages. The engine never waits for it; what comes
+/// faster than it can be read is counted as left out. A message is put into words only when somebody asks for its line.
 /// </summary>
 /// <param name="desk">The running studio.</param>
 public sealed class WatchLog(StudioDesk desk) : BackgroundService
 {
-    /// <summary>How many lines are kept.</summary>
-    public const int Capacity = 1000;
+    /// <summary>How many messages are kept.</summary>
+    public const int Capacity = 4096;
 
     private const int RecentKept = 256;
 
     private static readonly TimeSpan Interval = TimeSpan.FromMilliseconds(25);
 
     private readonly Lock _gate = new();
-    private readonly Queue<WatchLine> _lines = new(Capacity);
+    private readonly Kept?[] _kept = new Kept?[Capacity];
     private readonly TapRecord[] _buffer = new TapRecord[8192];
     private readonly List<TapRecord> _open = [];
     private readonly (int Port, MidiMessage Message)[] _recent = new (int, MidiMessage)[RecentKept];
+    private readonly Dictionary<(int Studio, PortId Port), Kept> _lastFrom = [];
     private long _recentCount;
-    private readonly Dictionary<(int Studio, PortId Port), (string Words, long At, MidiMessage Message)> _lastFrom = [];
     private long _next;
     private long _count;
     private long _leftOut;
@@ -56,12 +80,29 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
     /// <summary>How many records of the engine were overwritten before they could be read.</summary>
     public long LeftOut => Volatile.Read(ref _leftOut);
 
+    /// <summary>Whether clock and active sensing become lines too.</summary>
+    public bool ListsBackground
+    {
+        get => desk.Junction.Tap.TakesBackground;
+        set => desk.Junction.Tap.TakesBackground = value;
+    }
+
     /// <summary>The newest lines, the newest first.</summary>
     /// <param name="after">Only lines with a number above this.</param>
     /// <param name="count">At most how many.</param>
-    public IReadOnlyList<WatchLine> Lines(long after, int count)
+    /// <param name="filter">Which; null for all.</param>
+    public IReadOnlyList<WatchLine> Lines(long after, int count, WatchFilter? filter = null)
     {
-        lock (_gate) return [.. _lines.Reverse().TakeWhile(line => line.Number > after).Take(count)];
+        lock (_gate)
+        {
+            var lines = new List<WatchLine>();
+            for (var number = _count; number > Math.Max(after, _count - Capacity) && lines.Count < count; number--)
+            {
+                var line = Line(_kept[number % Capacity]!);
+                if (filter is null || filter.Takes(line)) lines.Add(line);
+            }
+            return lines;
+        }
     }
 
     /// <summary>The newest messages that came, with the ports that they came from.</summary>
@@ -82,7 +123,11 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
     /// <summary>What each source of the open studio last sent: its words, when in µs, and the message.</summary>
     public IReadOnlyList<(PortId Port, string Words, long At, MidiMessage Message)> LastFrom()
     {
-        lock (_gate) return [.. _lastFrom.Where(pair => pair.Key.Studio == desk.State.StudioId).Select(pair => (pair.Key.Port, pair.Value.Words, pair.Value.At, pair.Value.Message))];
+        lock (_gate)
+        {
+            return [.. _lastFrom.Where(pair => pair.Key.Studio == desk.State.StudioId)
+                .Select(pair => (pair.Key.Port, Line(pair.Value).Words, pair.Value.Records[0].Time.Microseconds, pair.Value.Records[0].Message))];
+        }
     }
 
     /// <summary>Takes over what the engine has written down since the last time.</summary>
@@ -128,50 +173,54 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
     private void Close()
     {
         if (_open.Count == 0) return;
-        var line = ToLine(_open, _count + 1);
         var came = _open[0];
+        var records = _open.ToArray();
         _open.Clear();
-        if (line is null) return;
-        _lastFrom[(desk.State.StudioId, new PortId(came.Port))] = (line.Words, came.Time.Microseconds, came.Message);
+        if (desk.StudioOfPlan(came.PlanVersion) is not { } studio) return;
+        var kept = new Kept(_count + 1, records, studio);
+        if (!came.Message.IsBackground) _lastFrom[(desk.State.StudioId, new PortId(came.Port))] = kept;
         if (came.Message.HasChannel) _recent[_recentCount++ % RecentKept] = (came.Port, came.Message);
-        if (_lines.Count == Capacity) _lines.Dequeue();
-        _lines.Enqueue(line);
-        Volatile.Write(ref _count, _count + 1);
+        _kept[kept.Number % Capacity] = kept;
+        Volatile.Write(ref _count, kept.Number);
     }
 
-    private WatchLine? ToLine(List<TapRecord> records, long number)
+    private WatchLine Line(Kept kept) => kept.Line ??= ToLine(kept);
+
+    private WatchLine ToLine(Kept kept)
     {
+        var (records, studio) = (kept.Records, kept.Studio);
         var came = records[0];
-        if (desk.StudioOfPlan(came.PlanVersion) is not { } studio) return null;
         KeyName.CurrentMiddleOctave = studio.MiddleOctave;
         var channel = came.Message.HasChannel ? $" · ch {came.Message.ChannelIndex + 1}" : "";
-        var exclusive = records.Count > 1 && records[1].Event == TapEvent.Exclusive ? records[1] : default;
+        var exclusive = records.Length > 1 && records[1].Event == TapEvent.Exclusive ? records[1] : default;
         var length = exclusive.Event == TapEvent.Exclusive ? exclusive.SysExLength : 0;
         Span<byte> start = stackalloc byte[Math.Min(8, length)];
         for (var i = 0; i < start.Length; i++) start[i] = (byte)(exclusive.SysExStart >> (8 * i));
         return new WatchLine(
-            number,
+            kept.Number,
             desk.Junction.Clock.TimeOfDay(came.Time),
+            new PortId(came.Port),
             studio.FindPort(new PortId(came.Port))?.Name ?? "a port that is gone",
             MessageText.Words(came.Message, length) + channel,
             MessageText.Hex(came.Message, start, length),
-            [.. records.Skip(1).Where(record => record.Event != TapEvent.Exclusive).Select(record => ToEnd(record, came.Message, studio)).DefaultIfEmpty(new WatchEnd(TapEvent.Stopped, "", "no route leads on from here"))]);
+            [.. records.Skip(1).Where(record => record.Event != TapEvent.Exclusive).Select(record => ToEnd(record, came.Message, studio)).DefaultIfEmpty(new WatchEnd(TapEvent.Stopped, default, "", "no route leads on from here"))]);
     }
 
     private static WatchEnd ToEnd(in TapRecord record, in MidiMessage came, Studio studio)
     {
-        var to = studio.FindPort(new PortId(record.Port))?.Name ?? "a port that is gone";
+        var id = new PortId(record.Port);
+        var to = studio.FindPort(id)?.Name ?? "a port that is gone";
         var stage = studio.FindRoute(new RouteId(record.Route))?.Stages.ElementAtOrDefault(record.Stage);
         return record.Event switch
         {
-            TapEvent.Delivered => new WatchEnd(record.Event, to, Became(record.Message, came)),
-            TapEvent.Stopped => new WatchEnd(record.Event, to, Stopped(stage, record.Message)),
-            TapEvent.Kept => new WatchEnd(record.Event, "", "kept by Weiche: the answer to a question of its own"),
-            TapEvent.SourceOff => new WatchEnd(record.Event, "", $"{to} is switched off"),
-            TapEvent.DestinationOff => new WatchEnd(record.Event, to, $"{to} is switched off"),
-            TapEvent.NotBegunHere => new WatchEnd(record.Event, to, "nothing to end: it did not begin here"),
-            TapEvent.HeldByOther => new WatchEnd(record.Event, to, "another source still holds it"),
-            _ => new WatchEnd(record.Event, to, "refused: too much is waiting here"),
+            TapEvent.Delivered => new WatchEnd(record.Event, id, to, Became(record.Message, came)),
+            TapEvent.Stopped => new WatchEnd(record.Event, id, to, Stopped(stage, record.Message)),
+            TapEvent.Kept => new WatchEnd(record.Event, default, "", "kept by Weiche: the answer to a question of its own"),
+            TapEvent.SourceOff => new WatchEnd(record.Event, default, "", $"{to} is switched off"),
+            TapEvent.DestinationOff => new WatchEnd(record.Event, id, to, $"{to} is switched off"),
+            TapEvent.NotBegunHere => new WatchEnd(record.Event, id, to, "nothing to end: it did not begin here"),
+            TapEvent.HeldByOther => new WatchEnd(record.Event, id, to, "another source still holds it"),
+            _ => new WatchEnd(record.Event, id, to, "refused: too much is waiting here"),
         };
     }
 
@@ -183,5 +232,17 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
         if (message == came) return "as it came";
         var words = MessageText.Words(message);
         return message.HasChannel ? $"{words} on ch {message.ChannelIndex + 1}" : words;
+    }
+
+    /// <summary>A message that came, with what became of it, as the engine wrote it down.</summary>
+    private sealed class Kept(long number, TapRecord[] records, Studio studio)
+    {
+        internal long Number { get; } = number;
+
+        internal TapRecord[] Records { get; } = records;
+
+        internal Studio Studio { get; } = studio;
+
+        internal WatchLine? Line { get; set; }
     }
 }

@@ -51,6 +51,8 @@ public static class WeicheApp
         builder.Services.AddSingleton(settings.RawPlaces);
         builder.Services.AddSingleton<WatchLog>();
         builder.Services.AddHostedService(services => services.GetRequiredService<WatchLog>());
+        builder.Services.AddSingleton(services => new LoadMeter(services.GetRequiredService<StudioDesk>(), settings.Time));
+        builder.Services.AddHostedService(services => services.GetRequiredService<LoadMeter>());
         builder.Services.AddSingleton<SpokenLog>();
         builder.Services.AddRazorPages();
         // Kept with the data, so that a page that is open keeps working when Weiche is started again.

@@ -1,43 +1,60 @@
 // Puts new lines on top of Watch as they come, and holds still when asked.
 
-const mostLines = 300;
+import { figure } from "./lamps.js";
+
+const mostLines = 120;
+// Nobody reads faster: what comes meanwhile is fetched together.
+const pause = 90;
 
 export function startWatch(live) {
   let asking = false;
+  let asked = 0;
   let wanted = 0;
   let frozen = false;
-  let skipped = 0;
 
   live.onFrame((frame) => {
     wanted = frame.watch;
     fetchLines();
+    for (const [port, now, highest] of frame.loads) showLoad(port, now, highest);
   });
 
-  function newest(lines) {
-    return Number(lines.firstElementChild?.dataset.number ?? 0);
+  function showLoad(port, now, highest) {
+    for (const place of document.querySelectorAll(`[data-load="${port}"]`)) {
+      const capacity = Number(place.dataset.capacity);
+      const share = (bytes) => Math.round((100 * bytes) / capacity);
+      place.querySelector("b").textContent = capacity ? `${share(now)} %` : `${figure(now)} B/s`;
+      if (!capacity) continue;
+      place.querySelector("small").textContent = String(share(highest));
+      place.querySelector(".load-now").setAttribute("width", Math.min(100, share(now)));
+      place.classList.toggle("full", share(now) >= 90);
+    }
   }
 
   async function fetchLines() {
     const lines = document.getElementById("watch-lines");
-    if (!lines || frozen || asking || wanted <= newest(lines)) return;
+    const fragment = document.getElementById("fragment");
+    if (!lines || frozen || asking || performance.now() - asked < pause || wanted <= Number(fragment.dataset.newest)) return;
     asking = true;
+    asked = performance.now();
     try {
-      const answer = await fetch(`/watch?handler=Lines&after=${newest(lines)}`);
+      const answer = await fetch(`${fragment.dataset.lines}&after=${fragment.dataset.newest}`);
       if (!answer.ok) return;
       const text = await answer.text();
       if (!lines.isConnected || frozen) return;
+      fragment.dataset.newest = answer.headers.get("X-Weiche-Newest");
       lines.insertAdjacentHTML("afterbegin", text);
       while (lines.children.length > mostLines) lines.lastElementChild.remove();
       document.getElementById("watch-empty").hidden = lines.children.length > 0;
-      skipped += Number(answer.headers.get("X-Weiche-Skipped"));
-      if (skipped > 0) document.getElementById("watch-skipped").textContent = ` · ${skipped} too fast to list`;
+      const place = document.getElementById("watch-skipped");
+      place.dataset.skipped = Number(place.dataset.skipped) + Number(answer.headers.get("X-Weiche-Skipped"));
+      if (place.dataset.skipped > 0) place.textContent = ` · ${figure(place.dataset.skipped)} lines left out, too fast to read`;
     } catch {
       // No answer: the head of the page says so, and the next frame asks again.
     } finally {
       asking = false;
     }
     // What came meanwhile is fetched at once, not with the next frame, which may be the last for a while.
-    requestAnimationFrame(fetchLines);
+    setTimeout(fetchLines, pause);
   }
 
   function freeze() {

@@ -63,14 +63,14 @@ internal static class GearPage
         return await answer.Content.ReadAsStringAsync();
     }
 
-    private static string Token(string page)
+    internal static string Token(string page)
     {
         var start = page.IndexOf("{\"X-Weiche-Token\"", StringComparison.Ordinal);
         if (start < 0) start = page.IndexOf("hx-headers='", StringComparison.Ordinal) + 12;
         return JsonDocument.Parse(page[start..(page.IndexOf('}', start) + 1)]).RootElement.GetProperty("X-Weiche-Token").GetString()!;
     }
 
-    private static async Task<double> Time(Func<Task<string>> ask)
+    internal static async Task<double> Time(Func<Task<string>> ask)
     {
         var start = Stopwatch.GetTimestamp();
         await ask();

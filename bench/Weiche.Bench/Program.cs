@@ -3,6 +3,7 @@ using System.Globalization;
 using System.Runtime.InteropServices;
 using BenchmarkDotNet.Running;
 using Weiche.Bench;
+using Weiche.Core.Layout;
 using Weiche.Files;
 
 const int Seed = 2030;
@@ -24,9 +25,9 @@ if (args is ["--soak", var length])
     folder.Delete(recursive: true);
     return;
 }
-if (args.Any(word => word is not ("--quick" or "--engine")))
+if (args.Any(word => word is not ("--quick" or "--engine" or "--plan")))
 {
-    Console.Error.WriteLine("bench takes --quick, --engine (nothing but the engine), --soak MINUTES, or --classes with what BenchmarkDotNet takes.");
+    Console.Error.WriteLine("bench takes --quick, --engine (nothing but the engine), --plan (nothing but Plan and Watch), --soak MINUTES, or --classes with what BenchmarkDotNet takes.");
     Environment.ExitCode = 2;
     return;
 }
@@ -37,6 +38,12 @@ var table = new Table();
 Console.WriteLine($"{RuntimeInformation.OSDescription}, {RuntimeInformation.FrameworkDescription}, {Environment.ProcessorCount} cores, seed {Seed}");
 
 var generated = Studios.Generate(64, 1000, Seed);
+if (args.Contains("--plan"))
+{
+    await PlanAndWatchAsync();
+    Console.WriteLine(table.ToMarkdown());
+    return;
+}
 foreach (var (name, bench) in new[] { ("demo studio", new EngineBench(DemoStudio.Create())), ("64 devices, 256 ports, 1000 routes", new EngineBench(generated)) })
 {
     var (engine, loop) = bench.Measure(seconds);
@@ -84,11 +91,32 @@ var gear = await GearPage.MeasureAsync(quick ? 25 : 100);
 table.Add("Gear, 64 devices, 256 ports: ms to open", Table.Number(gear.Open), Table.Number(gear.Empty) + " a page with nothing on it", Table.Number(gear.Open / gear.Empty), "< 300 ms");
 table.Add("Gear, 64 devices, 256 ports: ms an edit", Table.Number(gear.Edit), Table.Number(gear.Empty) + " a page with nothing on it", Table.Number(gear.Edit / gear.Empty), "< 50 ms");
 
+await PlanAndWatchAsync();
+
 var overload = Overload.Run(quick ? 120 : 3600);
 table.Add($"overload, {(quick ? "two minutes" : "an hour")} simulated: notes lost, hanging", $"{overload.Lost}, {overload.Hanging}", $"{overload.Notes} sent, {overload.Thinned} values thinned", "–", "0, 0");
 table.Add("overload: memory grown, KiB", Table.Number(overload.Grown / 1024.0, "0"), "0", "–", "flat");
 Console.WriteLine();
 Console.WriteLine(table.ToMarkdown());
+
+async Task PlanAndWatchAsync()
+{
+    foreach (var side in Enum.GetValues<PlanSide>())
+    {
+        var growth = Enumerable.Range(0, 3).Select(step => 30 * (int)Math.Pow(10, step)).Select(routes => PlanPage.Layout(Studios.Generate(Math.Max(8, routes / 5), routes, Seed), side)).ToList();
+        table.Add(
+            $"layout, {side.ToString().ToLowerInvariant()}: ms with 30, 300, 3000 routes", string.Join(", ", growth.Select(time => Table.Number(time))), Table.Number(growth[0]) + " with 30",
+            $"exponents {Table.Number(PlanPage.Exponent(growth[0], growth[1], 10))}, {Table.Number(PlanPage.Exponent(growth[1], growth[2], 10))}", "n log n: ≤ 1.2");
+        table.Add($"layout, {side.ToString().ToLowerInvariant()}: ms with 64 devices, 300 routes", Table.Number(PlanPage.Layout(Studios.Generate(64, 300, Seed), side)), Table.Number(growth[0]) + " with 30 routes", "–", "< 30 ms");
+    }
+    foreach (var (name, studio, most) in new[] { ("demo studio", DemoStudio.Create(), 100), ("64 devices, 300 routes", Studios.Generate(64, 300, Seed), 300) })
+    {
+        var plan = await PlanPage.MeasureAsync(studio, quick ? 25 : 100);
+        table.Add($"Plan, {name}: ms an edit to its new picture, without the browser", Table.Number(plan.Edit), Table.Number(plan.Empty) + " a page with nothing on it", Table.Number(plan.Edit / plan.Empty), $"< {most} ms");
+    }
+    var (alone, watched) = Watched.Measure(seconds);
+    table.Add("engine, 10 000 messages a second through the demo studio: µs a message, while Watch and three pages read", Table.Number(watched), Table.Number(alone) + " with nobody reading", Table.Number(watched / alone), "≤ 1.05");
+}
 
 string Ns(double each) => Table.Number(each * 1e9, "0.0");
 

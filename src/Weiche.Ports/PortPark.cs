@@ -19,8 +19,9 @@ public sealed record RoomState(
     public bool IsMissing(Studio studio, Device device)
     {
         if (Presences.TryGetValue(device.Id, out var presence)) return !presence.Present;
+        if (!device.Ports.IsEmpty) return false;
         var through = studio.PortsOf(device.Id).Where(port => port.IsBehind).ToList();
-        return device.Ports.IsEmpty && through.Count > 0 && through.TrueForAll(port => Presences.GetValueOrDefault(port.Owner.Id) is { Present: false });
+        return through.Count > 0 && through.TrueForAll(port => Presences.GetValueOrDefault(port.Owner.Id) is { Present: false });
     }
 
     /// <summary>How many devices are missing.</summary>

@@ -177,8 +177,7 @@ public class LiveTests
         Assert.Equal(
             ["Brandung: C3 on, 96 on ch 3", "Himmel: stopped by Kinds: only pitch bend", "keys to stars: as it came"],
             line.QuerySelectorAll(".ends li").Select(end => $"{end.QuerySelector("b")!.TextContent}: {end.QuerySelector("span")!.TextContent}").Order());
-        var none = await house.Get("/watch?handler=Lines&after=1000000");
-        Assert.Empty(none.QuerySelectorAll("tr"));
+        Assert.DoesNotContain("<tr ", await house.Client.GetStringAsync("/watch?handler=Lines&after=1000000"), StringComparison.Ordinal);
     }
 
     [Fact]

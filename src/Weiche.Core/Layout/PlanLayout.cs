@@ -68,12 +68,14 @@ public static class PlanLayout
         var lanes = PlaceLanes(ends, feeds, rows, laneStart, width, arrivals, out var lanesEnd, out var crossings);
         width = Math.Max(width, lanesEnd + SignRoom + CountRoom + ThroatRoom + (arrivals ? DestinationWidth : SourceWidth + gatherRoom) + edge);
 
+        var counts = ends.Routes.CountBy(item => arrivals ? item.To : item.From).ToDictionary();
+        int Rows(int plate, bool isSource) => isSource == arrivals ? 1 : Math.Max(1, counts.GetValueOrDefault(plate));
         var (left, right) = (edge + SourceWidth, width - edge - DestinationWidth);
         var (sourceAt, destinationAt) = arrivals ? (feeds, Middles(ends, rows, false)) : (Middles(ends, rows, true), feeds);
         var sources = ends.Sources.Select((source, i) => new SourcePlate(
-            source, Plate(edge, SourceWidth, sourceAt[i], arrivals ? 1 : Count(ends, i, true)), new Spot(left, sourceAt[i]))).ToImmutableArray();
+            source, Plate(edge, SourceWidth, sourceAt[i], Rows(i, true)), new Spot(left, sourceAt[i]))).ToImmutableArray();
         var destinations = ends.Destinations.Select((port, i) => new DestinationPlate(
-            port, Plate(right, DestinationWidth, destinationAt[i], arrivals ? Count(ends, i, false) : 1), new Spot(right, destinationAt[i]))).ToImmutableArray();
+            port, Plate(right, DestinationWidth, destinationAt[i], Rows(i, false)), new Spot(right, destinationAt[i]))).ToImmutableArray();
 
         var tracks = ImmutableArray.CreateBuilder<Track>();
         var points = ImmutableArray.CreateBuilder<PointMark>();
@@ -101,8 +103,6 @@ public static class PlanLayout
         if (ways.Length > 0) bottom += 2 * Half + (ways.Length - 1) * WayPitch;
         return new TrackPlan(look.Side, width, bottom + 4, sources, destinations, tracks.ToImmutable(), points.ToImmutable(), gatherings, ways, folds, crossings);
     }
-
-    private static int Count(Ends ends, int plate, bool isSource) => Math.Max(1, ends.Routes.Count(item => (isSource ? item.From : item.To) == plate));
 
     private static Box Plate(double x, double width, double middle, int rows)
     {

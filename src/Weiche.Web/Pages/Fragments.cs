@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text.Json;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Weiche.Core.Studios;
@@ -15,6 +16,10 @@ internal static class Fragments
     /// <summary>How wide the window is, pixels, as the page's script has said; 1280 where it has not.</summary>
     internal static double Width(this HttpRequest request) =>
         int.TryParse(request.Cookies["weiche-width"], NumberStyles.None, CultureInfo.InvariantCulture, out var wide) ? wide : 1280;
+
+    /// <summary>Has the page that asked say something in its head.</summary>
+    internal static void Say(this PageModel page, string sentence) =>
+        page.Response.Headers["HX-Trigger"] = JsonSerializer.Serialize(new Dictionary<string, string> { ["weiche:said"] = sentence });
 
     /// <summary>The whole page or its changing part, with what it shows now.</summary>
     internal static IActionResult Show(this PageModel page, string partial, object view) =>

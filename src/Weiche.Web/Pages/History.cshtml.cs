@@ -1,4 +1,3 @@
-using System.Text.Json;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Weiche.Core.Studios;
@@ -69,7 +68,7 @@ public sealed class HistoryModel(StudioDesk desk) : PageModel
     {
         if (!Request.WantsFragment()) return LocalRedirect("/history");
         var words = result.Problem?.Sentence ?? $"{what}: {result.Done}";
-        Response.Headers["HX-Trigger"] = JsonSerializer.Serialize(new Dictionary<string, string> { ["weiche:said"] = words });
+        this.Say(words);
         return result.Problem is null ? new NoContentResult() : StatusCode(StatusCodes.Status422UnprocessableEntity);
     }
 

@@ -63,7 +63,8 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PageModel
     {
         var address = PlanAddress.Of(Request) with { Traces = true, Reach = 0 };
         var last = watch.LastFrom().Where(each => each.Message.Kind is not (MessageKind.SystemExclusive or MessageKind.Clock or MessageKind.ActiveSensing))
-            .OrderByDescending(each => each.At).Select(each => ((PortId Port, MidiMessage Message)?)(each.Port, each.Message)).FirstOrDefault();
+            // What a virtual port brings was played somewhere else.
+            .OrderBy(each => desk.State.Studio.FindPort(each.Port) is { Device.Kind: not DeviceKind.VirtualPort } ? 0 : 1).ThenByDescending(each => each.At).Select(each => ((PortId Port, MidiMessage Message)?)(each.Port, each.Message)).FirstOrDefault();
         if (last is not { } played)
         {
             Look(address, traceProblem: "Nothing has been played yet. Play something, and ask again.");
@@ -170,22 +171,30 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PageModel
     {
         var studio = desk.State.Studio;
         var edits = new List<StudioEdit>();
+        Problem? left = null;
         foreach (var cell in (cells ?? "").Split(',', StringSplitOptions.RemoveEmptyEntries).Take(ManyEdits.Most + 1))
         {
             var colon = cell.LastIndexOf(':');
             if (colon < 0 || RouteSource.Parse(cell[..colon]) is not { } from || !int.TryParse(cell[(colon + 1)..], NumberStyles.None, CultureInfo.InvariantCulture, out var to)) return BadRequest();
             var there = studio.Routes.FirstOrDefault(route => route.From.Plate == from && route.To == new PortId(to));
-            if (there is null && on) edits.Add(new LayRoute(from, new PortId(to)));
-            else if (there is not null && there.On != on) edits.Add(new SwitchRoute(there.Id, on));
+            if (there is null ? !on : there.On == on) continue;
+            var edit = there is null ? (StudioEdit)new LayRoute(from, new PortId(to)) : new SwitchRoute(there.Id, on);
+            // Of several places those where no route can be are left out.
+            var result = edit.Apply(studio);
+            left ??= result.Problem;
+            if (result.Studio is not { } after) continue;
+            studio = after;
+            edits.Add(edit);
         }
         var address = PlanAddress.Of(Request);
-        if (edits.Count == 0)
+        var problem = edits.Count switch
         {
-            Look(address);
-            return Answer();
-        }
-        var result = desk.Apply(edits.Count == 1 ? edits[0] : new ManyEdits([.. edits], $"{(on ? "Lay or switch on" : "Switch off")} {edits.Count} routes"));
-        Look(address, result.Problem);
+            0 => left,
+            1 => desk.Apply(edits[0]).Problem,
+            _ => desk.Apply(new ManyEdits([.. edits], $"{(on ? "Lay or switch on" : "Switch off")} {edits.Count} routes")).Problem,
+        };
+        if (problem is null && left is not null) this.Say($"Left out: {left.Sentence}");
+        Look(address, problem);
         return Answer();
     }
 
@@ -395,7 +404,9 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PageModel
             problem = "That source is gone: it was removed meanwhile.";
             return default;
         }
-        return MessageInput.TryRead(address.Message, null, 0, 0, out var message, out problem!) ? (Journey.Of(studio, source.Id, message), null) : default;
+        if (MessageInput.TryRead(address.Message, null, 0, 0, out var message, out var wrong)) return (Journey.Of(studio, source.Id, message), null);
+        problem = wrong;
+        return default;
     }
 
     private IActionResult Answer() => this.Answer(View.Problem, Fragment, View, View.Address.ToString());

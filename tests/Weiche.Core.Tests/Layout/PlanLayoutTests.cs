@@ -276,6 +276,22 @@ public class PlanLayoutTests
     }
 
     [Fact]
+    public void Of_very_many_lanes_the_order_is_found_within_neighbourhoods_and_its_crossings_are_counted_right()
+    {
+        Gen.Select(Gen.Int[0, 400], Gen.Int[0, 700].Array[1, 3]).Array[161, 260].Sample(
+            drawn =>
+            {
+                List<LaneOrder.Lane> lanes = [.. drawn.Select(lane => new LaneOrder.Lane(lane.Item1 * 44 + 33, [.. lane.Item2.Distinct().Order().Select(row => 22.0 + row * 22)]))];
+                var (order, crossings) = LaneOrder.Find(lanes);
+                Assert.Equal(Enumerable.Range(0, lanes.Count), order.Order());
+                int Told(int[] lanesInOrder) => Pairs(lanesInOrder).Sum(pair => lanes[pair.Item1].CrossingsLeftOf(lanes[pair.Item2]));
+                Assert.Equal(Told(order), crossings);
+                Assert.True(crossings <= Told([.. Enumerable.Range(0, lanes.Count).Reverse()]), "no more than in the order it began with");
+            },
+            iter: 20);
+    }
+
+    [Fact]
     public void The_crossings_told_are_the_crossings_drawn()
     {
         AnyPlan.Sample(

@@ -122,9 +122,20 @@ export function startPlan() {
     // The first thing found is the one that is meant.
     if (event.key === "Enter" && event.target.id === "find-letters") {
       event.preventDefault();
-      document.querySelector("#find-matches .match")?.click();
+      wanted = event.target.value.trim();
+      takeFirst();
     }
   });
+
+  // Enter may be faster than the answer: the first one found is taken as soon as it is there.
+  let wanted = null;
+  function takeFirst() {
+    const found = document.querySelector("#find-matches [data-letters]");
+    if (wanted === null || found?.dataset.letters !== wanted) return;
+    wanted = null;
+    document.querySelector("#find-matches .match")?.click();
+  }
+  document.body.addEventListener("htmx:afterSwap", takeFirst);
 
   document.addEventListener("change", (event) => {
     if (event.target.matches?.("[data-plan-reach]")) go({ ...noTrace, trace: "1", reach: event.target.value });

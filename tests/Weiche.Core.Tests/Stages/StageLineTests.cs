@@ -1,0 +1,106 @@
+using CsCheck;
+using Weiche.Core.Midi;
+using Weiche.Core.Stages;
+
+namespace Weiche.Core.Tests.Stages;
+
+public class StageLineTests
+{
+    [Theory]
+    [InlineData("keys C1 – B2", "Keys", "C1 – B2")]
+    [InlineData("C3", "Keys", "C3")]
+    [InlineData("not C1 – B2", "Keys", "not C1 – B2")]
+    [InlineData("-12", "Transpose", "−12")]
+    [InlineData("transpose +7", "Transpose", "+7")]
+    [InlineData("ch 1→5", "Channels", "ch 1 → 5")]
+    [InlineData("no clock", "Kinds", "no clock, start, continue, stop")]
+    [InlineData("only notes", "Kinds", "notes")]
+    [InlineData("velocity 20-127", "Velocity", "vel 20–127")]
+    [InlineData("cc 1→11", "Controllers", "cc 1 → 11")]
+    [InlineData("chord 0 4 7", "Chord", null)]
+    [InlineData("thin 50", "Thin", null)]
+    [InlineData("program 1→5", "Programs", null)]
+    public void A_stage_is_typed_as_a_musician_would_say_it(string line, string name, string? sign)
+    {
+        Assert.True(StageLine.TryParse(line, out var stage, out var problem), problem);
+        Assert.Equal(name, stage.Name);
+        if (sign is not null && name != "Kinds") Assert.Equal(sign, stage.Sign);
+        if (line == "no clock") Assert.False(((KindsStage)stage).Passing.Contains(MessageKind.Clock));
+        if (line == "only notes") Assert.Equal(KindSet.Of(MessageKind.Note), ((KindsStage)stage).Passing);
+    }
+
+    [Theory]
+    [InlineData("")]
+    [InlineData("louder please")]
+    [InlineData("keys B2 – C1")]
+    [InlineData("keys H3")]
+    [InlineData("no nonsense")]
+    [InlineData("velocity 90-20")]
+    [InlineData("transpose 500")]
+    [InlineData("thin 0")]
+    [InlineData("60")]
+    public void What_is_none_is_said(string line)
+    {
+        Assert.False(StageLine.TryParse(line, out var stage, out var problem));
+        Assert.Null(stage);
+        Assert.NotEqual("", problem);
+    }
+
+    [Fact]
+    public void Any_text_is_a_stage_or_a_sentence()
+    {
+        var word = Gen.OneOf("keys", "no", "only", "ch", "cc", "thin", "C1", "–", "-", "→", "→5", "1", "127", "notes", "clock", "chord", "velocity", ",", "+", "stop", "");
+        Gen.OneOf(word.Array[0, 6].Select(words => string.Join(' ', words)), Gen.String[0, 30]).Sample(
+            line => Assert.Equal(StageLine.TryParse(line, out var stage, out var problem), stage is not null && problem.Length == 0),
+            iter: 5_000);
+    }
+
+    [Fact]
+    public void The_rule_of_a_drawn_line_is_the_one_it_was_drawn_from()
+    {
+        Gen.Select(Gen.Int[40, 160], Gen.Int[-20, 20], Gen.Int[-10, 10]).Sample(
+            (scale, offset, curve) =>
+            {
+                var meant = new VelocityStage(5, 120, scale, offset, curve * 10);
+                var line = Enumerable.Range(1, 127).Where(comes => meant.Bend(comes) is > 1 and < 127).Select(comes => (comes, meant.Bend(comes))).ToList();
+                if (line.Count < 30) return;
+                var found = VelocityFit.Find(new VelocityStage(5, 120), line);
+                Assert.Equal((5, 120), (found.Lowest, found.Highest));
+                Assert.True(line.Average(point => Math.Abs(found.Bend(point.comes) - point.Item2)) < 1.5, $"{meant.Sign} was found as {found.Sign}");
+            },
+            iter: 300);
+    }
+
+    [Fact]
+    public void A_line_that_is_none_is_not_read()
+    {
+        Assert.All(["", "1:2", "5:5,5:6", "a:b,1:2", "0:1,2:3", "1:200,2:3", "1,2"], text => Assert.Null(VelocityFit.TryParse(text)));
+        Assert.Equal([(1, 20), (127, 90)], VelocityFit.TryParse("1:20,127:90"));
+    }
+
+    [Theory]
+    [InlineData("90 3C 60", "90 3C 60")]
+    [InlineData("b00740", "B0 07 40")]
+    [InlineData("F8", "F8")]
+    [InlineData("C2 0B", "C2 0B")]
+    public void A_message_is_given_as_its_bytes(string text, string bytes)
+    {
+        Assert.True(MessageInput.TryRead(text, null, 0, 0, out var message, out var problem), problem);
+        Assert.Equal(bytes, MessageText.Hex(message));
+    }
+
+    [Theory]
+    [InlineData("90 3C", null, 1, 1, "has 3 bytes, not 2")]
+    [InlineData("F0 7E 00", null, 1, 1, "no message that can be followed")]
+    [InlineData("90 3C 90", null, 1, 1, "no message that can be followed")]
+    [InlineData("zz", null, 1, 1, "in hexadecimal")]
+    [InlineData(null, "X9", 1, 1, "is no key")]
+    [InlineData(null, "C3", 0, 1, "Velocities go from 1 to 127")]
+    [InlineData(null, "C3", 1, 17, "Channels go from 1 to 16")]
+    [InlineData(null, null, 1, 1, "Say which key")]
+    public void A_message_that_is_none_is_said(string? bytes, string? key, int velocity, int channel, string reason)
+    {
+        Assert.False(MessageInput.TryRead(bytes, key, velocity, channel, out _, out var problem));
+        Assert.Contains(reason, problem, StringComparison.Ordinal);
+    }
+}

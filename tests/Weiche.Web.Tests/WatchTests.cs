@@ -1,0 +1,109 @@
+using System.Net;
+using AngleSharp.Dom;
+using Weiche.Core.Studios;
+using Weiche.Web.Live;
+
+namespace Weiche.Web.Tests;
+
+public sealed class WatchTests
+{
+    [Fact]
+    public async Task One_source_or_destination_is_followed_and_words_are_found_anywhere_in_a_line()
+    {
+        await using var house = await House.Open();
+        house.StandIn("Amsel 61").Player!.Press("me", 60, 96);
+        house.StandIn("Tritt 13").Player!.Press("me", 40, 90);
+        IDocument page = null!;
+        for (var i = 0; i < 200 && (page is null || From(page).Count < 3); i++)
+        {
+            await Task.Delay(10);
+            page = await house.Get("/watch");
+        }
+        Assert.Equal(["Amsel 61", "Tritt 13", "keys to stars"], From(page!).Distinct().Order(StringComparer.Ordinal));
+        Assert.Equal(["Tritt 13"], From(await house.Get($"/watch?follow={house.From("Tritt 13")}")));
+        Assert.Equal(["keys to stars"], From(await house.Get($"/watch?follow={house.To("Himmel")}")));
+        Assert.Equal(["Amsel 61"], From(await house.Get("/watch?q=C3 \"ch 3\"".Replace("\"", "", StringComparison.Ordinal) + " Brandung")));
+        var lines = await house.Client.GetStringAsync("/watch?handler=Lines&after=0&q=28 5a");
+        Assert.Equal(1, lines.Split("<tr ").Length - 1);
+        Assert.Contains("91 28 5A", lines, StringComparison.Ordinal);
+        var none = await house.Get("/watch?q=trombone");
+        Assert.Contains("has “trombone” in it", none.QuerySelector("#watch-empty")!.TextContent, StringComparison.Ordinal);
+        Assert.False(none.QuerySelector("#watch-empty")!.HasAttribute("hidden"));
+        Assert.Contains("Nothing has come from Brandung lately", (await house.Get($"/watch?follow={house.From("Brandung")}")).QuerySelector("#watch-empty")!.TextContent, StringComparison.Ordinal);
+        Assert.Equal("trombone", none.QuerySelector("#watch-find")!.GetAttribute("value"));
+
+        using var csv = await house.Client.GetAsync("/watch?handler=Csv&q=C3 Brandung");
+        Assert.Equal("text/csv", csv.Content.Headers.ContentType!.MediaType);
+        var rows = (await csv.Content.ReadAsStringAsync()).Split("\r\n", StringSplitOptions.RemoveEmptyEntries);
+        Assert.Equal("Time,From,Message,Bytes,To,Arrived,Became", rows[0]);
+        Assert.Contains(rows, row => row.EndsWith("Amsel 61,\"C3 on, 96 · ch 1\",90 3C 60,Brandung,yes,\"C3 on, 96 on ch 3\"", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public async Task Clock_and_active_sensing_are_counted_and_become_lines_only_when_asked_for()
+    {
+        await using var house = await House.Open(dome: true);
+        // The pedals send active sensing all the time.
+        await House.Until(() => house.Desk.Junction.Plan.Meter(house.From("Tritt 13"))!.Background > 2, "active sensing");
+        Assert.DoesNotContain(From(await house.Get("/watch")), name => name == "Tritt 13");
+        var (status, page) = await house.Post("/watch?handler=Background", ("on", "true"));
+        Assert.Equal(HttpStatusCode.OK, status);
+        Assert.Equal("true", page.QuerySelector("#watch-background")!.GetAttribute("aria-pressed"));
+        for (var i = 0; i < 300 && !From(page).Contains("Tritt 13"); i++)
+        {
+            await Task.Delay(10);
+            page = await house.Get("/watch?q=sensing");
+        }
+        Assert.Contains("Tritt 13", From(page));
+        await house.Post("/watch?handler=Background", ("on", "false"));
+        var before = house.Desk.Junction.Plan.Meter(house.From("Tritt 13"))!.Background;
+        await Task.Delay(60);
+        var newest = (await house.Get("/watch?q=sensing")).QuerySelector("#fragment")!.GetAttribute("data-newest");
+        await House.Until(() => house.Desk.Junction.Plan.Meter(house.From("Tritt 13"))!.Background > before + 2, "more active sensing");
+        Assert.DoesNotContain("<tr ", await house.Client.GetStringAsync($"/watch?handler=Lines&after={newest}&q=sensing"), StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task The_load_of_a_wire_is_what_ran_in_the_last_second_and_the_highest_is_remembered()
+    {
+        await using var house = await House.Open();
+        var meter = new LoadMeter(house.Desk, TimeProvider.System);
+        meter.Look();
+        var brandung = house.To("Brandung");
+        for (var key = 40; key < 50; key++)
+        {
+            house.StandIn("Amsel 61").Player!.Press("me", key, 96);
+            house.StandIn("Amsel 61").Player!.Release("me", key);
+        }
+        var bytes = house.Desk.Junction.Plan.Meter(house.From("Amsel 61"))!.Bytes;
+        Assert.True(bytes >= 20 * 3);
+        meter.Look();
+        Assert.Equal(new WireLoad(bytes, bytes), meter.Of(house.From("Amsel 61")));
+        for (var i = 0; i < 5; i++) meter.Look();
+        Assert.Equal(new WireLoad(0, bytes), meter.Of(house.From("Amsel 61")));
+        Assert.Equal(default, meter.Of(new PortId(999)));
+        var page = await house.Get("/watch");
+        Assert.Equal("3125", page.QuerySelector($"[data-load='{brandung}']")!.GetAttribute("data-capacity"));
+        Assert.Null(page.QuerySelector($"[data-load='{house.To("keys to stars")}']")!.GetAttribute("data-capacity"));
+    }
+
+    [Fact]
+    public async Task The_newest_messages_are_handed_on_once_and_at_most_as_many_as_asked_for()
+    {
+        await using var house = await House.Open();
+        var log = new WatchLog(house.Desk);
+        var from = 0L;
+        log.Read();
+        Assert.Empty(log.Recent(ref from, 10));
+        for (var key = 40; key < 72; key++) house.StandIn("Amsel 61").Player!.Press("me", key, 96);
+        log.Read();
+        var recent = log.Recent(ref from, 10);
+        Assert.Equal(10, recent.Count);
+        Assert.Empty(log.Recent(ref from, 10));
+        Assert.True(log.Newest >= 30);
+        Assert.Equal(log.Newest, log.Lines(0, 1).Single().Number);
+        Assert.Empty(log.Lines(log.Newest, 10));
+    }
+
+    private static List<string> From(IDocument page) => [.. page.QuerySelectorAll("td.from").Select(cell => cell.TextContent)];
+}

@@ -32,6 +32,18 @@ export function startLamps(live) {
     step();
   }
 
+  // A track gets its light when messages first run on it.
+  function layGlow(route) {
+    const glows = document.querySelector(".glows");
+    const track = document.getElementById(`track-${route}`);
+    if (!glows || !track || track.classList.contains("off") || glows.querySelector(`[data-track="${route}"]`)) return;
+    const glow = document.createElementNS("http://www.w3.org/2000/svg", "path");
+    glow.setAttribute("class", "glow");
+    glow.setAttribute("d", track.querySelector(".hit").getAttribute("d"));
+    glow.dataset.track = route;
+    glows.append(glow);
+  }
+
   function hold(port, count) {
     held.set(port, count);
     for (const element of document.querySelectorAll(`[data-held="${port}"]`)) {
@@ -46,6 +58,7 @@ export function startLamps(live) {
     }
     for (const unit of frame.unnamed) light(`[data-unit="${CSS.escape(unit)}"]`, "lit");
     for (const [route, passed] of frame.routes) {
+      layGlow(route);
       light(`[data-track="${route}"]`, "lit");
       for (const element of document.querySelectorAll(`[data-count="${route}"]`)) element.textContent = figure(passed);
     }

@@ -9,10 +9,12 @@ import { startPage } from "./page.js";
 import { startPlan } from "./plan.js";
 import { startSound } from "./sound.js";
 import { startStrip } from "./strip.js";
+import { startSwap } from "./swap.js";
 import { startWatch } from "./watch.js";
 
 const live = connect();
 startPage(live);
+startSwap();
 startLamps(live);
 startPlan();
 startGrid();

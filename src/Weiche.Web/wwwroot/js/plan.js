@@ -1,6 +1,8 @@
 // Pointing on the plan: press or drag from a source to a destination to lay a route, press a track to choose it,
 // press channels to move them.
 
+import { whenAnswered } from "./page.js";
+
 const dragAfter = 6;
 
 export function startPlan() {
@@ -76,6 +78,10 @@ export function startPlan() {
 
   // Everything that is looked at stands in the address: a reload, and another window, show the same.
   function go(change) {
+    whenAnswered(() => goNow(change));
+  }
+
+  function goNow(change) {
     const address = new URL(plan().dataset.address, location.href);
     for (const [name, value] of Object.entries(change)) {
       if (value) address.searchParams.set(name, value);
@@ -105,7 +111,7 @@ export function startPlan() {
   document.body.addEventListener("htmx:afterSwap", () => {
     picked = null;
     frame = null;
-    const address = plan()?.dataset.address;
+    const address = document.getElementById("fragment")?.dataset.address;
     if (address && location.pathname + location.search !== address) history.replaceState(null, "", address);
   });
 

@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using System.Net;
 using System.Net.Sockets;
+using System.Text.Json;
 using System.Text.RegularExpressions;
 
 namespace Weiche.Web.Tests;
@@ -106,6 +107,32 @@ public sealed partial class ProcessTests : IDisposable
         Assert.Contains("is a folder", await Fails("import", _folder, "--data", data), StringComparison.Ordinal);
         Assert.Contains("There is no studio “x”", await Fails("export", "--data", data, "--studio", "x", file), StringComparison.Ordinal);
         Assert.Contains("There is no database", await Fails("export", "--data", _folder, file), StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task A_message_is_traced_without_a_page_in_words_and_as_json()
+    {
+        var file = Path.Combine(_folder, "demo.json");
+        await Succeeds("export", "--demo", file);
+        var words = await Succeeds("trace", file, "--from", "Amsel 61", "--note", "C2", "--channel", "1");
+        Assert.StartsWith("C2 on, 96 on channel 1 from Amsel 61: sounds on Bandhaus and Zinn; heard without a sound by Himmel; not listened to by Paukenkiste; stopped on the way to Brandung; nothing else.", words, StringComparison.Ordinal);
+        Assert.Contains("stopped by Keys: C2 is below C3", words, StringComparison.Ordinal);
+        using var json = JsonDocument.Parse(await Succeeds("trace", file, "--from", "amsel 61", "--note", "48", "--channel", "1", "--json"));
+        var steps = json.RootElement.GetProperty("steps").EnumerateArray().ToList();
+        Assert.Equal("90 30 60", json.RootElement.GetProperty("message").GetString());
+        var stopped = steps.Single(step => step.GetProperty("end").GetString() == "stopped");
+        Assert.Equal(("Brandung", "Keys"), (stopped.GetProperty("device").GetString(), stopped.GetProperty("stoppedBy").GetString()));
+        var zinn = steps.Single(step => step.GetProperty("device").GetString() == "Zinn" && step.GetProperty("end").GetString() == "sounds");
+        Assert.Equal((2960, "94 24 60"), (zinn.GetProperty("delay").GetInt32(), zinn.GetProperty("became")[0].GetString()));
+        Assert.Contains("from Kies", await Succeeds("trace", file, "--to", "Zinn"), StringComparison.Ordinal);
+        using var back = JsonDocument.Parse(await Succeeds("trace", file, "--to", "Wolke", "--json"));
+        Assert.Equal("Fächer", back.RootElement.GetProperty("sources")[0].GetProperty("from").GetString());
+        Assert.StartsWith("breath 64 on channel 4 from Halm: ", await Succeeds("trace", file, "--from", "Halm", "--message", "B3 02 40"), StringComparison.Ordinal);
+        Assert.Contains("There is no source “Nobody”", await Fails("trace", file, "--from", "Nobody", "--note", "C3"), StringComparison.Ordinal);
+        Assert.Contains("“H3” is no key", await Fails("trace", file, "--from", "Amsel 61", "--note", "H3"), StringComparison.Ordinal);
+        Assert.Contains("has 3 bytes, not 2", await Fails("trace", file, "--from", "Amsel 61", "--message", "90 3C"), StringComparison.Ordinal);
+        Assert.Contains("either --from a source, or --to", await Fails("trace", file), StringComparison.Ordinal);
+        Assert.Contains("There is no file", await Fails("trace", file + ".none", "--from", "Amsel 61", "--note", "C3"), StringComparison.Ordinal);
     }
 
     [Theory]

@@ -36,11 +36,12 @@ public static class PlanLayout
     private const double Bend = 10;
     private const double LaneGap = 44;
     private const double WidestLanePitch = 34;
-    private const double NarrowestLanePitch = 14;
+    private const double NarrowestLanePitch = 12;
     private const double SignHeight = 19;
     private const double SignGap = 9;
     private const double SignPadding = 10;
     private const double SignRoom = 120;
+    private const double MoreRoom = 72;
     private const double CountRoom = 52;
     private const double ThroatRoom = 78;
     private const double GatherPitch = 9;
@@ -188,10 +189,10 @@ public static class PlanLayout
         for (var i = 0; i < route.Stages.Length; i++)
         {
             var sign = At(i, route.Stages[i].Sign);
-            var more = i + 1 < route.Stages.Length ? 40 : 0;
+            var more = i + 1 < route.Stages.Length ? MoreRoom : 0;
             if (sign.Box.Right + more > right)
             {
-                signs.Add(At(-1, $"+{route.Stages.Length - i}"));
+                signs.Add(At(-1, $"{route.Stages.Length - i} more"));
                 break;
             }
             signs.Add(sign);

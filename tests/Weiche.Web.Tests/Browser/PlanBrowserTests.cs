@@ -137,6 +137,24 @@ public sealed class PlanBrowserTests(Window window) : IClassFixture<Window>
     }
 
     [Fact]
+    public async Task An_edit_draws_anew_what_it_changes_and_leaves_the_rest_where_it_was()
+    {
+        await using var house = await House.Open(dome: true);
+        var route = house.Route("Amsel 61", "Zinn");
+        window.Go(house, $"/plan?route={route.Id}");
+        window.Driver.ExecuteScript("document.querySelector('.strip').scrollLeft = 300; document.querySelector('.board').scrollTop = 60; window.tracks = document.querySelector('.tracks'); window.other = document.querySelector('#track-" + house.Route("Fächer", "Wolke").Id + "')");
+        window.Press("#step-up-1");
+        window.Until(() => house.Studio.FindRoute(route.Id)!.Stages[1] is TransposeStage { Semitones: -11 }, "a semitone up");
+        window.Until(() => window.Text($"#track-{route.Id} .sign[data-sign='{route.Id}:1'] text") == "−11", "the sign");
+        Assert.True(window.Script<bool>("return document.querySelector('.strip').scrollLeft === 300 && document.querySelector('.board').scrollTop === 60"));
+        Assert.True(window.Script<bool>("return window.tracks.isConnected && window.other.isConnected"), "what did not change is as it was");
+        Assert.Equal("step-up-1", window.Script<string>("return document.activeElement.id"));
+        // Laid out otherwise, the whole picture is a new one.
+        window.Press("#route-remove");
+        window.Until(() => window.Script<bool>("return !window.tracks.isConnected"), "a new picture");
+    }
+
+    [Fact]
     public async Task Silence_is_explained_with_three_presses_and_the_last_one_played_with_one()
     {
         await using var house = await House.Open(dome: true);

@@ -1,5 +1,7 @@
-// Puts a new fragment in the place of the old one. A plan of hundreds of tracks is thousands of elements: they are exchanged
-// as a whole, without comparing each with the one before it.
+// Puts a new fragment in the place of the old one. A plan of hundreds of tracks is thousands of elements, of which an edit
+// mostly changes a few: those alone are exchanged. What was scrolled stays where it was.
+
+const scrolled = [".board", ".grid", ".strip", ".gear-panels", ".roll", ".loose", ".watch-ports", ".watch-scroll", ".trace-steps", ".many"];
 
 export function startSwap() {
   document.body.addEventListener("htmx:beforeSwap", (event) => {
@@ -13,10 +15,41 @@ export function startSwap() {
     const address = xhr.getResponseHeader("HX-Replace-Url");
     if (address) history.replaceState(null, "", address);
     const focus = remember(target);
-    target.replaceWith(fresh);
-    htmx.process(fresh);
+    const places = scrolled.map((css) => [css, target.querySelector(css)]).filter(([, part]) => part).map(([css, part]) => [css, part.scrollLeft, part.scrollTop]);
+    const shown = patch(target, fresh) ? target : fresh;
+    if (shown === fresh) {
+      target.replaceWith(fresh);
+      htmx.process(fresh);
+    }
     restore(focus);
-    for (const name of ["htmx:afterSwap", "htmx:afterSettle"]) fresh.dispatchEvent(new CustomEvent(name, { bubbles: true, detail: { ...event.detail, target: fresh, elt: fresh } }));
+    for (const [css, left, top] of places) shown.querySelector(css)?.scrollTo({ left, top, behavior: "instant" });
+    for (const name of ["htmx:afterSwap", "htmx:afterSettle"]) shown.dispatchEvent(new CustomEvent(name, { bubbles: true, detail: { ...event.detail, target: shown, elt: shown } }));
+  });
+}
+
+// A plan that is laid out as before keeps its picture: only what is drawn otherwise is drawn anew. False if it is not so.
+function patch(target, fresh) {
+  const [before, after] = [target.querySelector(":scope > .board > .tracks"), fresh.querySelector(":scope > .board > .tracks")];
+  if (!before || !after || before.childElementCount !== after.childElementCount || before.getAttribute("viewBox") !== after.getAttribute("viewBox")
+    || target.childElementCount !== fresh.childElementCount) return false;
+  exchange(before, after);
+  before.setAttribute("class", after.getAttribute("class"));
+  for (const { name } of [...target.attributes]) if (!fresh.hasAttribute(name)) target.removeAttribute(name);
+  for (const { name, value } of [...fresh.attributes]) target.setAttribute(name, value);
+  const parts = [...fresh.children];
+  [...target.children].forEach((part, index) => {
+    // A field may hold what was typed, which no attribute tells: it is drawn anew.
+    if (part.matches(".board")) return;
+    part.replaceWith(parts[index]);
+    htmx.process(parts[index]);
+  });
+  return true;
+}
+
+function exchange(before, after) {
+  const others = [...after.children];
+  [...before.children].forEach((part, index) => {
+    if (!part.isEqualNode(others[index])) part.replaceWith(others[index]);
   });
 }
 

@@ -117,6 +117,17 @@ public sealed class MessageSet : IEquatable<MessageSet>
 
     internal UInt128 Single(int kind, int channel) => _singles[kind * Channel.Count + channel];
 
+    /// <summary>The keys of which a note of any velocity is in, on one channel; a bit for each key.</summary>
+    internal UInt128 NoteKeys(int channel)
+    {
+        var keys = UInt128.Zero;
+        for (var key = 0; Row(NoteRow, channel) is { } row && key < DataRow.Size; key++)
+        {
+            if (row[key] != 0) keys |= UInt128.One << key;
+        }
+        return keys;
+    }
+
     private bool Has(int kind, int channel, int first, int second) => Row(kind, channel) is { } row && (row[first] >> second & 1) != 0;
 
     private MessageSet Combine(MessageSet other, Func<DataRow?, DataRow?, DataRow?> rows, Func<UInt128, UInt128, UInt128> singles, uint system)

@@ -15,7 +15,7 @@ public static class SetWords
         if (set.IsEmpty) return "nothing";
         if (set.Equals(MessageSet.All)) return "everything";
         var parts = new List<string>();
-        foreach (var keys in Channel.All.Where(channel => !Keys(set, channel).Equals(UInt128.Zero)).GroupBy(channel => Keys(set, channel)))
+        foreach (var keys in Channel.All.Where(channel => set.NoteKeys(channel.Index) != 0).GroupBy(channel => set.NoteKeys(channel.Index)))
             parts.Add($"{(keys.Key == UInt128.MaxValue ? "notes" : "notes " + Ranges(keys.Key))} on {On(keys)}");
         foreach (var channels in WithChannel.Select(kind => (Kind: kind, On: ChannelsOf(set, kind))).Where(item => item.On.Count > 0).GroupBy(item => item.On))
             parts.Add($"{string.Join(", ", channels.Select(item => item.Kind.Name()))} on {On(channels.Key.Members)}");
@@ -28,32 +28,27 @@ public static class SetWords
     /// <param name="keys">A bit for each key.</param>
     public static string Ranges(UInt128 keys)
     {
-        var ranges = new List<string>();
+        var ranges = RangesOf(keys).Select(range => range.First == range.Last ? KeyName.Of(range.First) : $"{KeyName.Of(range.First)} – {KeyName.Of(range.Last)}").ToList();
+        return ranges.Count <= 4 ? string.Join(", ", ranges) : $"{string.Join(", ", ranges.Take(3))} and {ranges.Count - 3} more ranges";
+    }
+
+    /// <summary>Keys as ranges, from the lowest to the highest.</summary>
+    /// <param name="keys">A bit for each key.</param>
+    public static IEnumerable<(int First, int Last)> RangesOf(UInt128 keys)
+    {
         for (var key = 0; key < 128; key++)
         {
             if ((keys >> key & 1) == 0) continue;
             var first = key;
             while (key < 127 && (keys >> (key + 1) & 1) != 0) key++;
-            ranges.Add(first == key ? KeyName.Of(first) : $"{KeyName.Of(first)} – {KeyName.Of(key)}");
+            yield return (first, key);
         }
-        return ranges.Count <= 4 ? string.Join(", ", ranges) : $"{string.Join(", ", ranges.Take(3))} and {ranges.Count - 3} more ranges";
     }
 
     private static string On(IEnumerable<Channel> channels)
     {
         var set = channels.Aggregate(ChannelSet.None, (all, channel) => all.With(channel, true));
         return set.Count == Channel.Count ? "every channel" : set.Count == 1 ? $"channel {set}" : $"channels {set}";
-    }
-
-    private static UInt128 Keys(MessageSet set, Channel channel)
-    {
-        var keys = UInt128.Zero;
-        if (set.Row(MessageSet.NoteRow, channel.Index) is not { } row) return keys;
-        for (var key = 0; key < DataRow.Size; key++)
-        {
-            if (row[key] != 0) keys |= UInt128.One << key;
-        }
-        return keys;
     }
 
     private static ChannelSet ChannelsOf(MessageSet set, MessageKind kind) => Channel.All.Where(channel => kind switch

@@ -14,16 +14,7 @@ public static class Zones
     {
         var sent = MessageSet.Of(studio.SourcesOf(route).Aggregate(ChannelSet.None, (all, source) => ChannelSet.FromBits((ushort)(all.Bits | source.Channels.Bits))), KindSet.Of(MessageKind.Note));
         var passing = route.Stages.Reverse().Aggregate(MessageSet.All, (set, stage) => stage.PreImage(set)).Intersect(sent);
-        var keys = UInt128.Zero;
-        foreach (var channel in Channel.All)
-        {
-            if (passing.Row(MessageSet.NoteRow, channel.Index) is not { } row) continue;
-            for (var key = 0; key < DataRow.Size; key++)
-            {
-                if (row[key] != 0) keys |= UInt128.One << key;
-            }
-        }
-        return keys;
+        return Channel.All.Aggregate(UInt128.Zero, (keys, channel) => keys | passing.NoteKeys(channel.Index));
     }
 
     /// <summary>The first stage after which nothing is left of all that a route's sources could send, from 0; null if something

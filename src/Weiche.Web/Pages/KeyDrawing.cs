@@ -24,16 +24,4 @@ internal static class KeyDrawing
     }
 
     internal static double Middle(int key) => Place(key) is var (x, wide, _) ? x + wide / 2 : 0;
-
-    /// <summary>The ranges of keys that are in a set.</summary>
-    internal static IEnumerable<(int First, int Last)> Ranges(UInt128 keys)
-    {
-        for (var key = 0; key < 128; key++)
-        {
-            if ((keys >> key & 1) == 0) continue;
-            var first = key;
-            while (key < 127 && (keys >> (key + 1) & 1) != 0) key++;
-            yield return (first, key);
-        }
-    }
 }

@@ -145,7 +145,7 @@ public class JourneyTests
         Assert.Equal("notes on channel 2", SetWords.Of(reaching[1].Messages));
         Assert.Equal("nothing", SetWords.Of(MessageSet.Empty));
         Assert.Equal("everything", SetWords.Of(MessageSet.All));
-        Assert.Equal("notes on channels 2-3", SetWords.Of(MessageSet.Of(ChannelSet.Of(2, 3), KindSet.Of(MessageKind.Note))));
+        Assert.Equal("notes on channels 2, 3", SetWords.Of(MessageSet.Of(ChannelSet.Of(2, 3), KindSet.Of(MessageKind.Note))));
         Assert.Equal("C-2, C3 – D3", SetWords.Ranges(UInt128.One | (UInt128)7 << 60));
     }
 }

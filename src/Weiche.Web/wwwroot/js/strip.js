@@ -1,5 +1,7 @@
 // The chosen route's stages, played and drawn: keys pressed or pointed at, a velocity curve drawn, what moves shown moving.
 
+import { figure } from "./lamps.js";
+
 const dotsKept = 24;
 
 export function startStrip(live) {
@@ -44,11 +46,10 @@ export function startStrip(live) {
     values.set(control, value);
   }
 
-  const thousands = /\B(?=(\d{3})+$)/g;
   function showKinds() {
     for (const place of document.querySelectorAll("[data-kind-count]")) {
       const sum = strip().dataset.sources.split(" ").reduce((all, port) => all + (kinds.get(Number(port))?.get(Number(place.dataset.kindCount)) ?? 0), 0);
-      if (sum > 0) place.textContent = String(sum).replace(thousands, "\u202f");
+      if (sum > 0) place.textContent = figure(sum);
     }
   }
 

@@ -88,6 +88,26 @@ public sealed class WatchTests
     }
 
     [Fact]
+    public async Task Keys_that_are_down_are_seen_at_the_source_and_what_is_held_at_the_destination()
+    {
+        await using var house = await House.Open();
+        var (from, to) = (house.From("Amsel 61"), house.To("Brandung"));
+        house.StandIn("Amsel 61").Player!.Press("me", 60, 96);
+        house.StandIn("Amsel 61").Player!.Press("me", 64, 96);
+        Assert.Equal(("2 held", "2 held"), await Held());
+        house.StandIn("Amsel 61").Player!.Release("me", 60);
+        Assert.Equal(("1 held", "1 held"), await Held());
+        house.Desk.Apply(new SwitchPort(from, false));
+        Assert.Equal(("", ""), await Held());
+
+        async Task<(string, string)> Held()
+        {
+            var page = await house.Get("/watch");
+            return (page.QuerySelector($".held[data-held='{from}']")!.TextContent, page.QuerySelector($".held[data-held='{to}']")!.TextContent);
+        }
+    }
+
+    [Fact]
     public async Task The_newest_messages_are_handed_on_once_and_at_most_as_many_as_asked_for()
     {
         await using var house = await House.Open();

@@ -109,6 +109,7 @@ public sealed class Engine
                 _ledger.AddSource(id);
                 _sources[id] ??= new SourceState(id, new StreamParser(Pool), plan.Meter(port.Id)!);
                 _sources[id]!.On = port.Port.On;
+                _sources[id]!.Meter.Down = _sources[id]!.Down;
             }
             else
             {

@@ -1,3 +1,4 @@
+using System.Numerics;
 using Weiche.Core.Midi;
 
 namespace Weiche.Core.Routing;
@@ -57,8 +58,21 @@ public sealed class PortMeter
     /// <summary>For a destination: messages left out because a newer value, or anything at all, was waiting.</summary>
     public long Thinned => Volatile.Read(ref ThinnedCount);
 
-    /// <summary>For a destination: how many notes it holds now, each key of each channel once.</summary>
-    public int Held => Volatile.Read(ref HeldCount);
+    /// <summary>For a source: a bit for each key of each channel that is down, which the engine keeps.</summary>
+    internal ulong[]? Down;
+
+    /// <summary>For a destination: how many notes it holds now, each key of each channel once. For a source: how many of its keys
+    /// are down.</summary>
+    public int Held
+    {
+        get
+        {
+            if (Down is not { } down) return Volatile.Read(ref HeldCount);
+            var count = 0;
+            for (var i = 0; i < down.Length; i++) count += BitOperations.PopCount(Volatile.Read(ref down[i]));
+            return count;
+        }
+    }
 }
 
 /// <summary>What has gone through a route and each of its stages. Written by the engine, read by anybody.</summary>

@@ -93,7 +93,8 @@ internal sealed class LampReader
                     if (kind is not (MessageKind.Clock or MessageKind.ActiveSensing)) kinds.Add([port.Id.Value, (int)kind, count]);
                 }
             }
-            var now = (Messages: meter.Messages - meter.Background, meter.Held);
+            // What comes from a port that is off is not heard: neither is the end of what was down.
+            var now = (Messages: meter.Messages - meter.Background, Held: port.IsSource && !port.Port.On ? 0 : meter.Held);
             // The first frame tells what is held; what ran before the onlooker came is no news.
             var known = _ports.TryGetValue(port.Id, out var before);
             if (known ? now != before : now.Held > 0) ports.Add([port.Id.Value, known && now.Messages != before.Messages ? 1 : 0, now.Held]);

@@ -1,7 +1,7 @@
 // Puts a new fragment in the place of the old one. A plan of hundreds of tracks is thousands of elements, of which an edit
 // mostly changes a few: those alone are exchanged. What was scrolled stays where it was.
 
-const scrolled = [".board", ".grid", ".strip", ".gear-panels", ".roll", ".loose", ".watch-ports", ".watch-scroll", ".trace-steps", ".many"];
+const scrolled = [".board", ".grid", ".strip", ".gear-panels", ".roll", ".loose", ".watch-ports", ".watch-scroll", ".trace-steps", ".many-list"];
 
 export function startSwap() {
   document.body.addEventListener("htmx:beforeSwap", (event) => {

@@ -25,9 +25,9 @@ if (args is ["--soak", var length])
     folder.Delete(recursive: true);
     return;
 }
-if (args.Any(word => word is not ("--quick" or "--engine" or "--plan")))
+if (args.Any(word => word is not ("--quick" or "--engine" or "--plan" or "--checks")))
 {
-    Console.Error.WriteLine("bench takes --quick, --engine (nothing but the engine), --plan (nothing but Plan and Watch), --soak MINUTES, or --classes with what BenchmarkDotNet takes.");
+    Console.Error.WriteLine("bench takes --quick, --engine (nothing but the engine), --plan (nothing but Plan and Watch), --checks (nothing but the checks), --soak MINUTES, or --classes with what BenchmarkDotNet takes.");
     Environment.ExitCode = 2;
     return;
 }
@@ -41,6 +41,12 @@ var generated = Studios.Generate(64, 1000, Seed);
 if (args.Contains("--plan"))
 {
     await PlanAndWatchAsync();
+    Console.WriteLine(table.ToMarkdown());
+    return;
+}
+if (args.Contains("--checks"))
+{
+    Checks();
     Console.WriteLine(table.ToMarkdown());
     return;
 }
@@ -92,6 +98,7 @@ table.Add("Gear, 64 devices, 256 ports: ms to open", Table.Number(gear.Open), Ta
 table.Add("Gear, 64 devices, 256 ports: ms an edit", Table.Number(gear.Edit), Table.Number(gear.Empty) + " a page with nothing on it", Table.Number(gear.Edit / gear.Empty), "< 50 ms");
 
 await PlanAndWatchAsync();
+Checks();
 
 var overload = Overload.Run(quick ? 120 : 3600);
 table.Add($"overload, {(quick ? "two minutes" : "an hour")} simulated: notes lost, hanging", $"{overload.Lost}, {overload.Hanging}", $"{overload.Notes} sent, {overload.Thinned} values thinned", "–", "0, 0");
@@ -116,6 +123,25 @@ async Task PlanAndWatchAsync()
     }
     var (alone, watched) = Watched.Measure(seconds);
     table.Add("engine, 10 000 messages a second through the demo studio: µs a message, while Watch and three pages read", Table.Number(watched), Table.Number(alone) + " with nobody reading", Table.Number(watched / alone), "≤ 1.05");
+}
+
+void Checks()
+{
+    foreach (var (name, studio, most) in new[]
+    {
+        ("demo studio", DemoStudio.Create(), 5), ("64 devices, 256 ports, 1000 routes", generated, 200),
+        ("the same with a way back in every fourth device", Studios.Generate(64, 1000, Seed, echoes: 4), 200),
+    })
+    {
+        var result = ChecksBench.Measure(studio, quick ? 5 : 15);
+        var found = $"{result.Circuits} circuits, {result.Findings} findings";
+        table.Add($"checks, {name}: ms for everything ({found})", Table.Number(result.Whole), Table.Number(result.Components, "0.###") + " components alone", Table.Number(result.Whole / result.Components, "0"), $"< {most} ms");
+        table.Add($"checks, {name}: ms after an edit", Table.Number(result.Edited), Table.Number(result.Whole) + " for everything", Table.Number(result.Edited / result.Whole), "< 30 ms");
+    }
+    var growth = Enumerable.Range(2, 3).Select(power => (int)Math.Pow(10, power)).Select(routes => ChecksBench.Measure(Studios.Generate(Math.Max(8, routes / 16), routes, Seed, echoes: 16), 3).Whole).ToList();
+    table.Add(
+        "checks: ms with 100, 1000, 10000 routes", string.Join(", ", growth.Select(time => Table.Number(time))), Table.Number(growth[0]) + " with 100",
+        $"exponents {Table.Number(PlanPage.Exponent(growth[0], growth[1], 10))}, {Table.Number(PlanPage.Exponent(growth[1], growth[2], 10))}", "near 1");
 }
 
 string Ns(double each) => Table.Number(each * 1e9, "0.0");

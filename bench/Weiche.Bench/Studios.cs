@@ -13,8 +13,9 @@ internal static class Studios
     /// <param name="devices">How many devices.</param>
     /// <param name="routes">How many routes, spread evenly over the sources.</param>
     /// <param name="seed">From what its stages are drawn.</param>
+    /// <param name="echoes">Every how many devices one passes on what it hears; 0 for none.</param>
     /// <param name="eachSource">How many routes a source has: then only as many sources have any; 0 to spread them over all.</param>
-    internal static Studio Generate(int devices, int routes, int seed, int eachSource = 0)
+    internal static Studio Generate(int devices, int routes, int seed, int eachSource = 0, int echoes = 0)
     {
         var random = new Random(seed);
         var id = 1;
@@ -29,6 +30,11 @@ internal static class Studios
                     new Port(new PortId(id++), PortDirection.Destination, "a", WireKind.Virtual),
                     new Port(new PortId(id++), PortDirection.Destination, "b", WireKind.Virtual),
                 ]));
+        }
+        for (var i = 0; echoes > 0 && i < made.Count; i += echoes)
+        {
+            var path = new InnerPath(new InnerPathId(id++), InnerPathKind.Echo, "echo", InnerEnd.At(made[i].Ports[2].Id), InnerEnd.At(made[i].Ports[0].Id), true, 1_000, []);
+            made[i] = made[i] with { InnerPaths = [path] };
         }
         var sources = made.SelectMany(device => device.Ports.Take(2)).Select(port => port.Id).ToList();
         var destinations = made.SelectMany(device => device.Ports.Skip(2)).Select(port => port.Id).ToList();

@@ -52,7 +52,7 @@ public static class DemoStudio
         var brandung = make.Device("Brandung");
         make.Do(new AddInnerPath(
             brandung.Id, InnerPathKind.Echo, "sequencer page", End(brandung, JackRole.In), End(brandung, JackRole.Out), InnerPath.UsualDelay(InnerPathKind.Echo)));
-        make.Switch("Brandung", "sequencer page", false);
+        make.Do(new SetKinds(brandung.Id, true, noSystem));
         var weiher = make.Device("Weiher 4×4");
         make.Do(new AddInnerPath(weiher.Id, InnerPathKind.Routing, "own routing 3 → 3", End(weiher, JackRole.In, 2), End(weiher, JackRole.Out, 2), InnerPath.UsualDelay(InnerPathKind.Routing)));
         make.Switch("Weiher 4×4", "own routing 3 → 3", false);
@@ -61,7 +61,7 @@ public static class DemoStudio
         foreach (var (track, part) in new[] { ("track 1", "A"), ("track 4", "B") })
         {
             make.Do(new AddInnerPath(bandhaus.Id, InnerPathKind.Monitor, track, heard, InnerEnd.At(bandhaus.Ports.First(port => port.Part == part).Id), InnerPath.UsualDelay(InnerPathKind.Monitor)));
-            make.Switch("Bandhaus", track, false);
+            if (part == "A") make.Switch("Bandhaus", track, false);
         }
     }
 
@@ -79,9 +79,11 @@ public static class DemoStudio
         make.Lay("Fächer", "Wolke", new ChannelsStage(ChannelMap.Identity, true));
         // What goes to the stars is a copy: Bandhaus hears the keys themselves.
         make.Do(new LayRoute(new AnySource([make.From("keys to stars")], false), make.To("Bandhaus")));
-        make.Lay("Bandhaus B", "Brandung", Map("3"));
+        // Brandung's sequencer page echoes, and track 4 monitors: a circuit is open, for a newcomer to find and to mend. And what
+        // Brandung plays comes back to it beside its own keys.
+        make.Lay("Bandhaus B", "Brandung", new KindsStage(KindSet.All.With(MessageKind.Clock, false)), Map("3"));
+        // The surface nearly fills Zinn's DIN wire.
         make.Lay("Fächer", "Zinn", Map("1-16→6"));
-        make.Do(new SwitchRoute(make.Studio.Routes[^1].Id, false));
     }
 
     private static ChannelsStage Map(string text) => ChannelMap.TryParse(text, out var map, out var problem)

@@ -1,5 +1,6 @@
 using Weiche.Core.Midi;
 using Weiche.Core.Studios;
+using Weiche.Files;
 
 namespace Weiche.Core.Tests;
 
@@ -9,6 +10,17 @@ internal static class Rooms
     /// <summary>A studio of virtual ports with these names. Each has a source and a destination.</summary>
     public static Studio Of(params string[] names) =>
         names.Aggregate(Studio.Empty("Test"), (studio, name) => Must(studio, new AddVirtualPort(name)));
+
+    /// <summary>The dome with its echo and its monitors closed, so that nothing comes back to where it was.</summary>
+    public static Studio QuietDome()
+    {
+        var dome = DemoStudio.Create();
+        foreach (var device in dome.Devices)
+        {
+            foreach (var path in device.InnerPaths.Where(path => path is { On: true, Kind: InnerPathKind.Echo or InnerPathKind.Monitor })) dome = dome.Must(new SwitchInnerPath(device.Id, path.Id, false));
+        }
+        return dome.Must(new SwitchRoute(dome.Routes[^1].Id, false));
+    }
 
     public static Studio Must(this Studio studio, StudioEdit edit)
     {

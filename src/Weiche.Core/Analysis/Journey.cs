@@ -205,19 +205,12 @@ public sealed record Journey
         /// <summary>A cable, a socket, an inner path or a virtual port.</summary>
         private void Through(int after, Link link, ImmutableArray<MidiMessage> messages, long delay)
         {
-            var became = messages;
-            var results = new MidiMessage[Stage.MaxFanOut];
-            for (var i = 0; i < link.Stages.Length; i++)
+            var became = Stage.Run(link.Stages, messages, out var stoppedAt, out var last);
+            if (stoppedAt is { } at)
             {
-                var next = ImmutableArray.CreateBuilder<MidiMessage>();
-                foreach (var each in became) next.AddRange(results.AsSpan(0, link.Stages[i].Apply(each, results)));
-                if (next.Count == 0)
-                {
-                    Add(new JourneyStep(after, null, link, messages, [], i, link.Device, JourneyEnd.Stopped,
-                        $"stopped by {link.Stages[i].Name} of {link.Inner!.Name}: {link.Stages[i].WhyStopped(became[0])}", delay));
-                    return;
-                }
-                became = next.ToImmutable();
+                Add(new JourneyStep(after, null, link, messages, [], at, link.Device, JourneyEnd.Stopped,
+                    $"stopped by {link.Stages[at].Name} of {link.Inner!.Name}: {link.Stages[at].WhyStopped(last[0])}", delay));
+                return;
             }
             var bytes = became.Sum(message => 1 + message.DataLength);
             Arrive(

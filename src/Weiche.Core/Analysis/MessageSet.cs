@@ -33,6 +33,10 @@ public sealed class MessageSet : IEquatable<MessageSet>
         _rows = rows;
         _singles = singles;
         _system = system;
+        var isEmpty = system == 0;
+        for (var i = 0; isEmpty && i < rows.Length; i++) isEmpty = rows[i] is null;
+        for (var i = 0; isEmpty && i < singles.Length; i++) isEmpty = singles[i] == 0;
+        IsEmpty = isEmpty;
     }
 
     /// <summary>No message.</summary>
@@ -41,8 +45,11 @@ public sealed class MessageSet : IEquatable<MessageSet>
     /// <summary>Every message there is.</summary>
     public static MessageSet All { get; } = MakeAll();
 
+    /// <summary>Every message that is sent on a channel.</summary>
+    public static MessageSet OnChannels { get; } = Of(ChannelSet.All, KindSet.Of([.. MessageKinds.All.Where(MessageKinds.HasChannel)]));
+
     /// <summary>Whether no message is in.</summary>
-    public bool IsEmpty => _system == 0 && Array.TrueForAll(_rows, row => row is null) && !_singles.AsSpan().ContainsAnyExcept(UInt128.Zero);
+    public bool IsEmpty { get; }
 
     /// <summary>How many messages are in; each system message counts as one.</summary>
     public long Count => _rows.Sum(row => row?.Count() ?? 0) + _singles.Sum(single => (long)UInt128.PopCount(single)) + BitOperations.PopCount(_system);
@@ -90,20 +97,44 @@ public sealed class MessageSet : IEquatable<MessageSet>
 
     /// <summary>The messages that are in either.</summary>
     /// <param name="other">The other set.</param>
-    public MessageSet Union(MessageSet other) => Combine(other, DataRow.Union, static (a, b) => a | b, _system | other._system);
+    public MessageSet Union(MessageSet other)
+    {
+        if (ReferenceEquals(this, other) || other.IsEmpty) return this;
+        if (IsEmpty) return other;
+        var (rows, singles) = (new DataRow?[_rows.Length], new UInt128[_singles.Length]);
+        for (var i = 0; i < rows.Length; i++) rows[i] = IsAlike(other, i) ? rows[i - 1] : DataRow.Union(_rows[i], other._rows[i]);
+        for (var i = 0; i < singles.Length; i++) singles[i] = _singles[i] | other._singles[i];
+        return new MessageSet(rows, singles, _system | other._system);
+    }
 
     /// <summary>The messages that are in both.</summary>
     /// <param name="other">The other set.</param>
-    public MessageSet Intersect(MessageSet other) => Combine(other, DataRow.Intersect, static (a, b) => a & b, _system & other._system);
+    public MessageSet Intersect(MessageSet other)
+    {
+        if (ReferenceEquals(this, other) || ReferenceEquals(other, All) || IsEmpty) return this;
+        if (ReferenceEquals(this, All) || other.IsEmpty) return other;
+        var (rows, singles) = (new DataRow?[_rows.Length], new UInt128[_singles.Length]);
+        for (var i = 0; i < rows.Length; i++) rows[i] = IsAlike(other, i) ? rows[i - 1] : DataRow.Intersect(_rows[i], other._rows[i]);
+        for (var i = 0; i < singles.Length; i++) singles[i] = _singles[i] & other._singles[i];
+        return new MessageSet(rows, singles, _system & other._system);
+    }
 
     /// <summary>The messages that are in this set and not in the other.</summary>
     /// <param name="other">The other set.</param>
-    public MessageSet Except(MessageSet other) => Combine(other, DataRow.Except, static (a, b) => a & ~b, _system & ~other._system);
+    public MessageSet Except(MessageSet other)
+    {
+        if (ReferenceEquals(this, other)) return Empty;
+        if (IsEmpty || other.IsEmpty) return this;
+        var (rows, singles) = (new DataRow?[_rows.Length], new UInt128[_singles.Length]);
+        for (var i = 0; i < rows.Length; i++) rows[i] = IsAlike(other, i) ? rows[i - 1] : DataRow.Except(_rows[i], other._rows[i]);
+        for (var i = 0; i < singles.Length; i++) singles[i] = _singles[i] & ~other._singles[i];
+        return new MessageSet(rows, singles, _system & ~other._system);
+    }
 
     /// <inheritdoc/>
     public bool Equals(MessageSet? other) => other is not null
         && (ReferenceEquals(this, other)
-            || (_system == other._system && _singles.AsSpan().SequenceEqual(other._singles) && _rows.Zip(other._rows).All(pair => Equals(pair.First, pair.Second))));
+            || (_system == other._system && _singles.AsSpan().SequenceEqual(other._singles) && SameRows(_rows, other._rows)));
 
     /// <inheritdoc/>
     public override bool Equals(object? obj) => Equals(obj as MessageSet);
@@ -117,26 +148,31 @@ public sealed class MessageSet : IEquatable<MessageSet>
 
     internal UInt128 Single(int kind, int channel) => _singles[kind * Channel.Count + channel];
 
-    /// <summary>The keys of which a note of any velocity is in, on one channel; a bit for each key.</summary>
-    internal UInt128 NoteKeys(int channel)
+    /// <summary>The same without the notes and pressures of other keys.</summary>
+    internal MessageSet OnlyKeys(UInt128 keys)
     {
-        var keys = UInt128.Zero;
-        for (var key = 0; Row(NoteRow, channel) is { } row && key < DataRow.Size; key++)
-        {
-            if (row[key] != 0) keys |= UInt128.One << key;
-        }
-        return keys;
+        var builder = Builder.From(this, NoteRow, PolyRow);
+        builder.AddMapped(this, NoteRow, row => row.Only(keys));
+        builder.AddMapped(this, PolyRow, row => row.Only(keys));
+        return builder.ToSet();
     }
+
+    /// <summary>The keys of which a note of any velocity is in, on one channel; a bit for each key.</summary>
+    internal UInt128 NoteKeys(int channel) => Row(NoteRow, channel)?.Firsts ?? 0;
 
     private bool Has(int kind, int channel, int first, int second) => Row(kind, channel) is { } row && (row[first] >> second & 1) != 0;
 
-    private MessageSet Combine(MessageSet other, Func<DataRow?, DataRow?, DataRow?> rows, Func<UInt128, UInt128, UInt128> singles, uint system)
+    /// <summary>Whether a row and its counterpart are the same as the ones before: most channels are alike.</summary>
+    private bool IsAlike(MessageSet other, int row) =>
+        row > 0 && ReferenceEquals(_rows[row], _rows[row - 1]) && ReferenceEquals(other._rows[row], other._rows[row - 1]);
+
+    private static bool SameRows(DataRow?[] one, DataRow?[] other)
     {
-        var combined = new DataRow?[_rows.Length];
-        for (var i = 0; i < combined.Length; i++) combined[i] = rows(_rows[i], other._rows[i]);
-        var single = new UInt128[_singles.Length];
-        for (var i = 0; i < single.Length; i++) single[i] = singles(_singles[i], other._singles[i]);
-        return new MessageSet(combined, single, system);
+        for (var i = 0; i < one.Length; i++)
+        {
+            if (!ReferenceEquals(one[i], other[i]) && !Equals(one[i], other[i])) return false;
+        }
+        return true;
     }
 
     private static MessageSet MakeAll()
@@ -163,19 +199,33 @@ public sealed class MessageSet : IEquatable<MessageSet>
         internal static Builder From(MessageSet set, params ReadOnlySpan<int> withoutRows)
         {
             var builder = new Builder();
-            for (var i = 0; i < set._rows.Length; i++)
-            {
-                if (!withoutRows.Contains(i / Channel.Count)) builder._rows[i] = set._rows[i];
-            }
+            set._rows.CopyTo(builder._rows, 0);
+            foreach (var kind in withoutRows) builder._rows.AsSpan(kind * Channel.Count, Channel.Count).Clear();
             set._singles.CopyTo(builder._singles, 0);
             builder._system = set._system;
             return builder;
         }
 
+        internal DataRow? Row(int kind, int channel) => _rows[kind * Channel.Count + channel];
+
+        internal UInt128 Single(int kind, int channel) => _singles[kind * Channel.Count + channel];
+
         internal void Add(int kind, int channel, DataRow? row)
         {
             ref var place = ref _rows[kind * Channel.Count + channel];
             place = DataRow.Union(place, row);
+        }
+
+        /// <summary>Adds what a function makes of the rows of one kind. Channels that share a row share what becomes of it.</summary>
+        internal void AddMapped(MessageSet set, int kind, Func<DataRow, DataRow?> map)
+        {
+            var (last, mapped) = ((DataRow?)null, (DataRow?)null);
+            for (var channel = 0; channel < Channel.Count; channel++)
+            {
+                if (set.Row(kind, channel) is not { } row) continue;
+                if (!ReferenceEquals(row, last)) (last, mapped) = (row, map(row));
+                Add(kind, channel, mapped);
+            }
         }
 
         internal void AddSingles(int kind, int channel, UInt128 values) => _singles[kind * Channel.Count + channel] |= values;

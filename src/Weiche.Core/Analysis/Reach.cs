@@ -51,7 +51,7 @@ public static class Reach
     private static IEnumerable<(InnerEnd From, InnerEnd To, Func<MessageSet, MessageSet> Back)> Steps(Studio studio)
     {
         var ways = Ways.Of(studio);
-        foreach (var link in ways.All.Where(link => link.On)) yield return (link.From, link.To, set => Through(link.Stages, set));
+        foreach (var link in ways.All.Where(link => link.On)) yield return (link.From, link.To, set => Stage.PreImageOf(link.Stages, set));
         var anySolo = studio.Routes.Any(route => route is { On: true, Solo: true });
         var live = studio.Routes.Where(route => route.On && (!anySolo || route.Solo)).ToList();
         foreach (var source in studio.Sources.Where(source => source.Port.On))
@@ -62,11 +62,9 @@ public static class Reach
             {
                 if (studio.FindPort(route.To) is not { Port.On: true }) continue;
                 var before = taken;
-                yield return (InnerEnd.At(source.Id), InnerEnd.At(route.To), set => Through(route.Stages, set).Except(before));
-                if (route.Divert) taken = taken.Union(Through(route.Stages, MessageSet.All));
+                yield return (InnerEnd.At(source.Id), InnerEnd.At(route.To), set => Stage.PreImageOf(route.Stages, set).Except(before));
+                if (route.Divert) taken = taken.Union(Stage.PreImageOf(route.Stages, MessageSet.All));
             }
         }
     }
-
-    private static MessageSet Through(IEnumerable<Stage> stages, MessageSet set) => stages.Reverse().Aggregate(set, (back, stage) => stage.PreImage(back));
 }

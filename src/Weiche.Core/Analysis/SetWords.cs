@@ -15,13 +15,20 @@ public static class SetWords
         if (set.IsEmpty) return "nothing";
         if (set.Equals(MessageSet.All)) return "everything";
         var parts = new List<string>();
+        var notes = set.ChannelsOf(MessageKind.Note);
+        if (notes.Count > 0 && notes.Members.All(channel => set.NoteKeys(channel.Index) == UInt128.MaxValue) && WithChannel.All(kind => set.ChannelsOf(kind) == notes)) parts.Add($"everything on {On(notes.Members)}");
+        else AddKinds(set, parts);
+        var system = MessageKinds.All.Where(kind => !kind.HasChannel() && (set.SystemBits >> (int)kind & 1) != 0).Select(kind => kind.Name()).ToList();
+        if (system.Count > 0) parts.Add(system.Count == MessageKinds.All.Count(kind => !kind.HasChannel()) ? "all system messages" : system.Count > 4 ? $"{system.Count} kinds of system message" : string.Join(", ", system));
+        return string.Join("; ", parts);
+    }
+
+    private static void AddKinds(MessageSet set, List<string> parts)
+    {
         foreach (var keys in Channel.All.Where(channel => set.NoteKeys(channel.Index) != 0).GroupBy(channel => set.NoteKeys(channel.Index)))
             parts.Add($"{(keys.Key == UInt128.MaxValue ? "notes" : "notes " + Ranges(keys.Key))} on {On(keys)}");
         foreach (var channels in WithChannel.Select(kind => (Kind: kind, On: ChannelsOf(set, kind))).Where(item => item.On.Count > 0).GroupBy(item => item.On))
             parts.Add($"{string.Join(", ", channels.Select(item => item.Kind.Name()))} on {On(channels.Key.Members)}");
-        var system = MessageKinds.All.Where(kind => !kind.HasChannel() && (set.SystemBits >> (int)kind & 1) != 0).Select(kind => kind.Name()).ToList();
-        if (system.Count > 0) parts.Add(system.Count == MessageKinds.All.Count(kind => !kind.HasChannel()) ? "all system messages" : string.Join(", ", system));
-        return string.Join("; ", parts);
     }
 
     /// <summary>Keys as ranges: "C1 – B2, C8".</summary>
@@ -51,11 +58,34 @@ public static class SetWords
         return set.Count == Channel.Count ? "every channel" : set.Count == 1 ? $"channel {set}" : $"channels {set}";
     }
 
-    private static ChannelSet ChannelsOf(MessageSet set, MessageKind kind) => Channel.All.Where(channel => kind switch
+    /// <summary>Which messages of one kind are in a set: "ch 3, all keys"; for system messages nothing.</summary>
+    /// <param name="set">The set.</param>
+    /// <param name="kind">The kind.</param>
+    public static string Which(MessageSet set, MessageKind kind)
     {
+        if (!kind.HasChannel()) return "";
+        var channels = set.ChannelsOf(kind);
+        var text = channels.Count == Channel.Count ? "every channel" : $"ch {channels}";
+        if (kind == MessageKind.Note)
+        {
+            var keys = channels.Members.Aggregate(UInt128.Zero, (all, channel) => all | set.NoteKeys(channel.Index));
+            return $"{text}, {(keys == UInt128.MaxValue ? "all keys" : Ranges(keys))}";
+        }
+        return text;
+    }
+
+    /// <summary>Where kinds are named: "notes, controllers", "everything", "5 kinds".</summary>
+    /// <param name="kinds">The kinds.</param>
+    public static string Names(KindSet kinds) => kinds == KindSet.All ? "everything"
+        : kinds.Count > 4 ? $"{kinds.Members.First().Name()} and {kinds.Count - 1} other kinds"
+        : Journey.ListOf([.. kinds.Members.Select(MessageKinds.Name)]);
+
+    internal static ChannelSet ChannelsOf(this MessageSet set, MessageKind kind) => Channel.All.Where(channel => kind switch
+    {
+        MessageKind.Note => set.Row(MessageSet.NoteRow, channel.Index) is not null,
         MessageKind.PolyPressure => set.Row(MessageSet.PolyRow, channel.Index) is not null,
-        MessageKind.ControlChange => set.Row(MessageSet.ControlRow, channel.Index)?.Only(MessageSet.ControlFirsts) is not null,
-        MessageKind.ChannelMode => set.Row(MessageSet.ControlRow, channel.Index)?.Only(~MessageSet.ControlFirsts) is not null,
+        MessageKind.ControlChange => set.Row(MessageSet.ControlRow, channel.Index)is { } controls && (controls.Firsts & MessageSet.ControlFirsts) != 0,
+        MessageKind.ChannelMode => set.Row(MessageSet.ControlRow, channel.Index)is { } modes && (modes.Firsts & ~MessageSet.ControlFirsts) != 0,
         MessageKind.PitchBend => set.Row(MessageSet.BendRow, channel.Index) is not null,
         MessageKind.ProgramChange => set.Single(MessageSet.ProgramSingle, channel.Index) != 0,
         _ => set.Single(MessageSet.PressureSingle, channel.Index) != 0,

@@ -50,15 +50,7 @@ public static class Trace
 
     private static TraceEnd Through(Route route, in MidiMessage message)
     {
-        var results = new MidiMessage[Stage.MaxFanOut];
-        ImmutableArray<MidiMessage> here = [message];
-        for (var i = 0; i < route.Stages.Length; i++)
-        {
-            var next = ImmutableArray.CreateBuilder<MidiMessage>();
-            foreach (var each in here) next.AddRange(results.AsSpan(0, route.Stages[i].Apply(each, results)));
-            if (next.Count == 0) return new TraceEnd(route, [], i, $"stopped by {route.Stages[i].Name}: {route.Stages[i].WhyStopped(here[0])}");
-            here = next.ToImmutable();
-        }
-        return new TraceEnd(route, here, null, "");
+        var arrives = Stage.Run(route.Stages, [message], out var stoppedAt, out var last);
+        return new TraceEnd(route, arrives, stoppedAt, stoppedAt is { } at ? $"stopped by {route.Stages[at].Name}: {route.Stages[at].WhyStopped(last[0])}" : "");
     }
 }

@@ -13,7 +13,7 @@ public static class Zones
     public static UInt128 KeysOf(Studio studio, Route route)
     {
         var sent = MessageSet.Of(studio.SourcesOf(route).Aggregate(ChannelSet.None, (all, source) => ChannelSet.FromBits((ushort)(all.Bits | source.Channels.Bits))), KindSet.Of(MessageKind.Note));
-        var passing = route.Stages.Reverse().Aggregate(MessageSet.All, (set, stage) => stage.PreImage(set)).Intersect(sent);
+        var passing = Stage.PreImageOf(route.Stages, MessageSet.All).Intersect(sent);
         return Channel.All.Aggregate(UInt128.Zero, (keys, channel) => keys | passing.NoteKeys(channel.Index));
     }
 

@@ -48,10 +48,30 @@ public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Sta
     }
 
     /// <inheritdoc/>
-    public override MessageSet Image(MessageSet set) => Through(set, forward: true);
+    public override MessageSet Image(MessageSet set) => KeepWhole ? set : Through(set, forward: true);
 
     /// <inheritdoc/>
-    public override MessageSet PreImage(MessageSet set) => Through(set, forward: false);
+    public override MessageSet PreImage(MessageSet set) => KeepWhole ? set : Through(set, forward: false);
+
+    internal override MessageSet PreImageTwice(MessageSet once, MessageSet twice)
+    {
+        var builder = MessageSet.Builder.From(PreImage(twice));
+        foreach (var from in Channel.All)
+        {
+            var targets = InForce[from].Members.ToList();
+            for (var one = 0; one < targets.Count; one++)
+            {
+                for (var other = one + 1; other < targets.Count; other++)
+                {
+                    for (var kind = 0; kind < MessageSet.RowKinds; kind++)
+                        builder.Add(kind, from.Index, DataRow.Intersect(once.Row(kind, targets[one].Index), once.Row(kind, targets[other].Index)));
+                    for (var kind = 0; kind < MessageSet.SingleKinds; kind++)
+                        builder.AddSingles(kind, from.Index, once.Single(kind, targets[one].Index) & once.Single(kind, targets[other].Index));
+                }
+            }
+        }
+        return builder.ToSet();
+    }
 
     internal override CompiledStage Compile() => Channel.All.All(channel => InForce[channel].Count <= 1)
         ? TableStage.OfStatus(status => status >= 0xF0 ? status : InForce[Channel.FromIndex(status & 15)] is { Count: 1 } one ? status & 0xF0 | one.Members.First().Index : 0)
@@ -60,9 +80,14 @@ public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Sta
     private MessageSet Through(MessageSet set, bool forward)
     {
         var builder = new MessageSet.Builder();
-        foreach (var from in Channel.All)
+        for (var from = 0; from < Channel.Count; from++)
         {
-            foreach (var to in InForce[from].Members) Move(set, forward ? from : to, forward ? to : from, builder);
+            for (var rest = (uint)InForce[Channel.FromIndex(from)].Bits; rest != 0; rest &= rest - 1)
+            {
+                var to = BitOperations.TrailingZeroCount(rest);
+                if (forward) Move(set, from, to, builder);
+                else Move(set, to, from, builder);
+            }
         }
         builder.AddSystem(set.SystemBits);
         return builder.ToSet();
@@ -77,10 +102,10 @@ public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Sta
         return count;
     }
 
-    private static void Move(MessageSet set, Channel from, Channel to, MessageSet.Builder builder)
+    private static void Move(MessageSet set, int from, int to, MessageSet.Builder builder)
     {
-        for (var kind = 0; kind < MessageSet.RowKinds; kind++) builder.Add(kind, to.Index, set.Row(kind, from.Index));
-        for (var kind = 0; kind < MessageSet.SingleKinds; kind++) builder.AddSingles(kind, to.Index, set.Single(kind, from.Index));
+        for (var kind = 0; kind < MessageSet.RowKinds; kind++) builder.Add(kind, to, set.Row(kind, from));
+        for (var kind = 0; kind < MessageSet.SingleKinds; kind++) builder.AddSingles(kind, to, set.Single(kind, from));
     }
 
     private sealed class Compiled(ChannelMap map) : CompiledStage

@@ -60,19 +60,35 @@ public sealed record ChordStage : Stage
     /// <inheritdoc/>
     public override MessageSet PreImage(MessageSet set) => Through(set, -1);
 
+    internal override MessageSet PreImageTwice(MessageSet once, MessageSet twice)
+    {
+        var builder = MessageSet.Builder.From(PreImage(twice));
+        foreach (var kind in (ReadOnlySpan<int>)[MessageSet.NoteRow, MessageSet.PolyRow]) builder.AddMapped(once, kind, Meeting);
+        return builder.ToSet();
+
+        // From a key two ways lead on where the keys of two offsets do.
+        DataRow? Meeting(DataRow row)
+        {
+            var (any, both) = ((DataRow?)null, (DataRow?)null);
+            foreach (var offset in Offsets)
+            {
+                var back = row.Shift(-offset);
+                both = DataRow.Union(both, DataRow.Intersect(any, back));
+                any = DataRow.Union(any, back);
+            }
+            return both;
+        }
+    }
+
     internal override CompiledStage Compile() => new RuleStage(this);
 
     private MessageSet Through(MessageSet set, int direction)
     {
         var builder = MessageSet.Builder.From(set, MessageSet.NoteRow, MessageSet.PolyRow);
-        for (var channel = 0; channel < Channel.Count; channel++)
-        {
-            foreach (var offset in Offsets)
-            {
-                builder.Add(MessageSet.NoteRow, channel, set.Row(MessageSet.NoteRow, channel)?.Shift(offset * direction));
-                builder.Add(MessageSet.PolyRow, channel, set.Row(MessageSet.PolyRow, channel)?.Shift(offset * direction));
-            }
-        }
+        builder.AddMapped(set, MessageSet.NoteRow, Moved);
+        builder.AddMapped(set, MessageSet.PolyRow, Moved);
         return builder.ToSet();
+
+        DataRow? Moved(DataRow row) => Offsets.Aggregate((DataRow?)null, (all, offset) => DataRow.Union(all, row.Shift(offset * direction)));
     }
 }

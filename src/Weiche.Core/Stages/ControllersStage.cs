@@ -184,9 +184,17 @@ public sealed record ControllersStage : Stage
     private MessageSet Through(MessageSet set, Action<Control, Control, int, MessageSet.Builder> addChanged)
     {
         var builder = MessageSet.Builder.From(set, MessageSet.ControlRow, MessageSet.BendRow);
+        for (var channel = 0; channel < Channel.Count; channel++) builder.ClearSingles(MessageSet.PressureSingle, channel);
         for (var channel = 0; channel < Channel.Count; channel++)
         {
-            builder.ClearSingles(MessageSet.PressureSingle, channel);
+            // Most channels of a set are alike: what becomes of them is worked out once.
+            if (channel > 0 && IsAlike(set, channel, channel - 1))
+            {
+                builder.Add(MessageSet.ControlRow, channel, builder.Row(MessageSet.ControlRow, channel - 1));
+                builder.Add(MessageSet.BendRow, channel, builder.Row(MessageSet.BendRow, channel - 1));
+                builder.AddSingles(MessageSet.PressureSingle, channel, builder.Single(MessageSet.PressureSingle, channel - 1));
+                continue;
+            }
             AddUnruled(set, channel, builder);
             foreach (var rule in Rules)
             {
@@ -197,6 +205,11 @@ public sealed record ControllersStage : Stage
         }
         return builder.ToSet();
     }
+
+    private static bool IsAlike(MessageSet set, int one, int other) =>
+        ReferenceEquals(set.Row(MessageSet.ControlRow, one), set.Row(MessageSet.ControlRow, other))
+        && ReferenceEquals(set.Row(MessageSet.BendRow, one), set.Row(MessageSet.BendRow, other))
+        && set.Single(MessageSet.PressureSingle, one) == set.Single(MessageSet.PressureSingle, other);
 
     private static MidiMessage Make(Control control, int channel, int value)
     {

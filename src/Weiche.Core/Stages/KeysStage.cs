@@ -61,16 +61,7 @@ public sealed record KeysStage : Stage
             : 0;
 
     /// <inheritdoc/>
-    public override MessageSet Image(MessageSet set)
-    {
-        var builder = MessageSet.Builder.From(set, MessageSet.NoteRow, MessageSet.PolyRow);
-        for (var channel = 0; channel < Channel.Count; channel++)
-        {
-            builder.Add(MessageSet.NoteRow, channel, set.Row(MessageSet.NoteRow, channel)?.Only(Passing));
-            builder.Add(MessageSet.PolyRow, channel, set.Row(MessageSet.PolyRow, channel)?.Only(Passing));
-        }
-        return builder.ToSet();
-    }
+    public override MessageSet Image(MessageSet set) => Passing == UInt128.MaxValue ? set : set.OnlyKeys(Passing);
 
     /// <inheritdoc/>
     public override MessageSet PreImage(MessageSet set) => Image(set);

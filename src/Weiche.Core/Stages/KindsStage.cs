@@ -36,6 +36,7 @@ public sealed record KindsStage(KindSet Passing) : Stage
     /// <inheritdoc/>
     public override MessageSet Image(MessageSet set)
     {
+        if (Passing == KindSet.All) return set;
         var builder = new MessageSet.Builder();
         var control = (Passing.Contains(MessageKind.ControlChange) ? MessageSet.ControlFirsts : 0)
             | (Passing.Contains(MessageKind.ChannelMode) ? ~MessageSet.ControlFirsts : 0);
@@ -44,10 +45,10 @@ public sealed record KindsStage(KindSet Passing) : Stage
             if (Passing.Contains(MessageKind.Note)) builder.Add(MessageSet.NoteRow, channel, set.Row(MessageSet.NoteRow, channel));
             if (Passing.Contains(MessageKind.PolyPressure)) builder.Add(MessageSet.PolyRow, channel, set.Row(MessageSet.PolyRow, channel));
             if (Passing.Contains(MessageKind.PitchBend)) builder.Add(MessageSet.BendRow, channel, set.Row(MessageSet.BendRow, channel));
-            builder.Add(MessageSet.ControlRow, channel, set.Row(MessageSet.ControlRow, channel)?.Only(control));
             if (Passing.Contains(MessageKind.ProgramChange)) builder.AddSingles(MessageSet.ProgramSingle, channel, set.Single(MessageSet.ProgramSingle, channel));
             if (Passing.Contains(MessageKind.ChannelPressure)) builder.AddSingles(MessageSet.PressureSingle, channel, set.Single(MessageSet.PressureSingle, channel));
         }
+        builder.AddMapped(set, MessageSet.ControlRow, row => row.Only(control));
         builder.AddSystem(set.SystemBits);
         var system = 0u;
         foreach (var kind in Passing.Members) system |= 1u << (int)kind;

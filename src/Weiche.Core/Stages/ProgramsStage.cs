@@ -112,6 +112,23 @@ public sealed record ProgramsStage : Stage
         return builder.ToSet();
     }
 
+    internal override MessageSet PreImageTwice(MessageSet once, MessageSet twice)
+    {
+        var builder = MessageSet.Builder.From(PreImage(twice));
+        Span<MidiMessage> results = stackalloc MidiMessage[MaxFanOut];
+        foreach (var rule in Rules.Where(rule => rule.Bank is not null && rule.To is not null))
+        {
+            for (var channel = 0; channel < Channel.Count; channel++)
+            {
+                var ways = 0;
+                var message = MidiMessage.Raw(0xC0 | channel, rule.From, 0);
+                for (var i = Apply(message, results) - 1; i >= 0; i--) ways += once.Contains(results[i]) ? 1 : 0;
+                if (ways > 1) builder.Add(message);
+            }
+        }
+        return builder.ToSet();
+    }
+
     internal override CompiledStage Compile() => new RuleStage(this);
 
     private void Add(MessageSet.Builder builder, int channel, int program)

@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using Weiche.Core.Analysis;
 using Weiche.Core.Midi;
 
@@ -39,8 +40,60 @@ public abstract record Stage
     /// <param name="set">Messages that go on.</param>
     public abstract MessageSet PreImage(MessageSet set);
 
+    /// <summary>The messages from which at least two ways lead on, where ways are counted: each message that
+    /// <see cref="Apply"/> makes is a way, or two if two lead on from it.</summary>
+    /// <param name="once">Messages from which at least one way leads on.</param>
+    /// <param name="twice">Those of them from which at least two do.</param>
+    internal virtual MessageSet PreImageTwice(MessageSet once, MessageSet twice) => PreImage(twice);
+
     /// <summary>The stage as the engine runs it.</summary>
     internal abstract CompiledStage Compile();
+
+    /// <summary>Runs messages through stages one after the other.</summary>
+    /// <param name="stages">The stages.</param>
+    /// <param name="messages">The messages that come.</param>
+    /// <param name="stoppedAt">The stage after which none is left, from 0; null if some are.</param>
+    /// <param name="last">The messages before that stage; what comes out if there is none.</param>
+    /// <returns>What comes out, in order, each as often as it does.</returns>
+    public static ImmutableArray<MidiMessage> Run(ImmutableArray<Stage> stages, ImmutableArray<MidiMessage> messages, out int? stoppedAt, out ImmutableArray<MidiMessage> last)
+    {
+        (stoppedAt, last) = (null, messages);
+        Span<MidiMessage> results = stackalloc MidiMessage[MaxFanOut];
+        for (var i = 0; i < stages.Length; i++)
+        {
+            var next = ImmutableArray.CreateBuilder<MidiMessage>();
+            foreach (var each in last) next.AddRange(results[..stages[i].Apply(each, results)]);
+            if (next.Count == 0)
+            {
+                stoppedAt = i;
+                return [];
+            }
+            last = next.ToImmutable();
+        }
+        return last;
+    }
+
+    /// <summary>What a set of messages becomes of stages one after the other.</summary>
+    /// <param name="stages">The stages.</param>
+    /// <param name="set">The messages that come.</param>
+    public static MessageSet ImageOf(ImmutableArray<Stage> stages, MessageSet set)
+    {
+        foreach (var stage in stages)
+        {
+            if (set.IsEmpty) break;
+            set = stage.Image(set);
+        }
+        return set;
+    }
+
+    /// <summary>The messages of which stages one after the other make at least one that is in a set.</summary>
+    /// <param name="stages">The stages.</param>
+    /// <param name="set">The messages that go on.</param>
+    public static MessageSet PreImageOf(ImmutableArray<Stage> stages, MessageSet set)
+    {
+        for (var i = stages.Length - 1; i >= 0 && !set.IsEmpty; i--) set = stages[i].PreImage(set);
+        return set;
+    }
 
     private protected static int Pass(in MidiMessage message, Span<MidiMessage> results)
     {

@@ -6,6 +6,9 @@ namespace Weiche.Core.Stages;
 /// <summary>Moves notes and poly pressure up or down. What falls off the end of the 128 keys stops.</summary>
 public sealed record TransposeStage : Stage
 {
+    private readonly RowMemo _image = new();
+    private readonly RowMemo _preImage = new();
+
     /// <summary>A shift.</summary>
     /// <param name="semitones">−127 to 127.</param>
     /// <exception cref="ArgumentOutOfRangeException">The shift is out of range.</exception>
@@ -37,21 +40,18 @@ public sealed record TransposeStage : Stage
     }
 
     /// <inheritdoc/>
-    public override MessageSet Image(MessageSet set) => Shift(set, Semitones);
+    public override MessageSet Image(MessageSet set) => Shift(set, Semitones, _image);
 
     /// <inheritdoc/>
-    public override MessageSet PreImage(MessageSet set) => Shift(set, -Semitones);
+    public override MessageSet PreImage(MessageSet set) => Shift(set, -Semitones, _preImage);
 
     internal override CompiledStage Compile() => TableStage.OfKeys(key => key + Semitones <= 127 ? key + Semitones : -1);
 
-    private static MessageSet Shift(MessageSet set, int by)
+    private static MessageSet Shift(MessageSet set, int by, RowMemo memo)
     {
         var builder = MessageSet.Builder.From(set, MessageSet.NoteRow, MessageSet.PolyRow);
-        for (var channel = 0; channel < Channel.Count; channel++)
-        {
-            builder.Add(MessageSet.NoteRow, channel, set.Row(MessageSet.NoteRow, channel)?.Shift(by));
-            builder.Add(MessageSet.PolyRow, channel, set.Row(MessageSet.PolyRow, channel)?.Shift(by));
-        }
+        builder.AddMapped(set, MessageSet.NoteRow, row => memo.Get(row, from => from.Shift(by)));
+        builder.AddMapped(set, MessageSet.PolyRow, row => row.Shift(by));
         return builder.ToSet();
     }
 }

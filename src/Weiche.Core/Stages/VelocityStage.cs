@@ -11,6 +11,8 @@ namespace Weiche.Core.Stages;
 /// </summary>
 public sealed record VelocityStage : Stage
 {
+    private readonly RowMemo _image = new();
+    private readonly RowMemo _preImage = new();
     private readonly ValueMap _map;
 
     /// <summary>A rule for velocities.</summary>
@@ -85,10 +87,10 @@ public sealed record VelocityStage : Stage
     }
 
     /// <inheritdoc/>
-    public override MessageSet Image(MessageSet set) => Through(set, _map.Image);
+    public override MessageSet Image(MessageSet set) => Through(set, _map.Image, _image);
 
     /// <inheritdoc/>
-    public override MessageSet PreImage(MessageSet set) => Through(set, _map.PreImage);
+    public override MessageSet PreImage(MessageSet set) => Through(set, _map.PreImage, _preImage);
 
     internal override CompiledStage Compile() => TableStage.OfVelocities(velocity => _map[velocity]);
 
@@ -107,11 +109,10 @@ public sealed record VelocityStage : Stage
         return Math.Clamp((int)Math.Round(bent * Scale / 100, MidpointRounding.AwayFromZero) + Offset, 1, 127);
     }
 
-    private static MessageSet Through(MessageSet set, Func<UInt128, UInt128> map)
+    private static MessageSet Through(MessageSet set, Func<UInt128, UInt128> map, RowMemo memo)
     {
         var builder = MessageSet.Builder.From(set, MessageSet.NoteRow);
-        for (var channel = 0; channel < Channel.Count; channel++)
-            builder.Add(MessageSet.NoteRow, channel, set.Row(MessageSet.NoteRow, channel)?.MapValues(map));
+        builder.AddMapped(set, MessageSet.NoteRow, row => memo.Get(row, from => from.MapValues(map)));
         return builder.ToSet();
     }
 }

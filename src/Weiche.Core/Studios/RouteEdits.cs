@@ -47,7 +47,7 @@ public sealed record RelayRoute(RouteId Id, RouteSource? From, PortId? To) : Stu
         if (studio.FindRoute(Id) is not { } route) return RouteGone();
         var after = route with { From = From ?? route.From, To = To ?? route.To };
         if (LayRoute.Check(studio, after.From, after.To, Id) is { } problem) return EditResult.Refused(problem.Field, problem.Sentence);
-        return DoneUnlessCircle(studio.With(routes: studio.Routes.Replace(route, after)), "route");
+        return EditResult.Done(studio.With(routes: studio.Routes.Replace(route, after)));
     }
 }
 
@@ -69,7 +69,7 @@ public sealed record CopyRoute(RouteId Id, RouteSource? From, PortId? To) : Stud
         if (studio.FindRoute(Id) is not { } route) return RouteGone();
         var copy = route with { Id = new RouteId(studio.NextId), From = From ?? route.From, To = To ?? route.To };
         if (LayRoute.Check(studio, copy.From, copy.To, null) is { } problem) return EditResult.Refused(problem.Field, problem.Sentence);
-        return DoneUnlessCircle(studio.With(routes: studio.Routes.Add(copy), idsTaken: 1), "route", copy.Id.Value);
+        return EditResult.Done(studio.With(routes: studio.Routes.Add(copy), idsTaken: 1), copy.Id.Value);
     }
 }
 

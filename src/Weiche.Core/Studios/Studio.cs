@@ -124,8 +124,6 @@ public sealed class Studio
             if (route.Stages.Length > AddStage.MaxStages)
                 throw new ArgumentException($"Route {route.Id} has {route.Stages.Length} stages; at most {AddStage.MaxStages} are possible.");
         }
-        if (VirtualCircle.Find(studio) is { } circle)
-            throw new ArgumentException($"The routes close a circle through virtual ports: {circle}.");
         if (routes.GroupBy(route => (route.From.Plate, route.To)).FirstOrDefault(group => group.Count() > 1) is { } doubled)
             throw new ArgumentException($"There are two routes from {doubled.Key.Plate.Key} to {doubled.Key.To}.");
         return studio;

@@ -66,10 +66,6 @@ public abstract record StudioEdit
     private protected static EditResult RouteGone() =>
         EditResult.Refused("route", "That route is gone: it was removed meanwhile. Nothing was changed.");
 
-    private protected static EditResult DoneUnlessCircle(Studio after, string field, int newId = 0) => VirtualCircle.Find(after) is { } circle
-        ? EditResult.Refused(field, $"This would let messages run in a circle: {circle}. Nothing was changed.")
-        : EditResult.Done(after, newId);
-
     private protected static EditResult ReplaceRoute(Studio studio, Route before, Route after) =>
         EditResult.Done(studio.With(routes: studio.Routes.Replace(before, after)));
 
@@ -233,7 +229,7 @@ public sealed record LayRoute(RouteSource From, PortId To) : StudioEdit
         if (Check(studio, From, To, null) is { } problem) return EditResult.Refused(problem.Field, problem.Sentence);
         var laid = new Route(new RouteId(studio.NextId), From, To, true, []);
         var after = studio.With(routes: studio.Routes.Add(laid), idsTaken: 1);
-        return DoneUnlessCircle(after, "to", laid.Id.Value);
+        return EditResult.Done(after, laid.Id.Value);
     }
 
     /// <summary>Why no route can lead from there to there, or null.</summary>
@@ -280,7 +276,7 @@ public sealed record SetExceptions(RouteId Id, ImmutableArray<PortId> Except, bo
         if (route.From is not AnySource) return EditResult.Refused("route", "Only a route from any source has exceptions.");
         if (Except.Any(id => studio.FindPort(id) is not { IsSource: true })) return EditResult.Refused("route", "An exception is not a source. Nothing was changed.");
         var after = studio.With(routes: studio.Routes.Replace(route, route with { From = new AnySource([.. Except.Distinct()], OwnToo) }));
-        return DoneUnlessCircle(after, "route");
+        return EditResult.Done(after);
     }
 }
 
@@ -320,7 +316,7 @@ public sealed record SetMember(GroupId Id, PortId Member, bool Present) : Studio
         if (studio.FindPort(Member) is not { IsSource: true }) return EditResult.Refused("group", "A group has sources as members. Nothing was changed.");
         var members = Present ? group.Members.Contains(Member) ? group.Members : group.Members.Add(Member) : group.Members.Remove(Member);
         var after = studio.With(groups: studio.Groups.Replace(group, group with { Members = members }));
-        return DoneUnlessCircle(after, "group");
+        return EditResult.Done(after);
     }
 }
 

@@ -28,7 +28,7 @@ internal static class Launcher
         var demo = new Command("demo", "start Weiche with the demo studio, in a folder of its own") { port, data, fresh };
         demo.SetAction(result => Serve(
             result.GetValue(port), result.GetValue(data) ?? Path.Combine(WeicheSettings.UsualDataFolder, "demo"), demo: true, result.GetValue(fresh)));
-        return new RootCommand("Weiche, the signal box of a MIDI studio.") { run, demo, FileVerbs.Export(), FileVerbs.Import(), FileVerbs.Rehearse(), TraceVerb.Make() }
+        return new RootCommand("Weiche, the signal box of a MIDI studio.") { run, demo, FileVerbs.Export(), FileVerbs.Import(), FileVerbs.Rehearse(), TraceVerb.Make(), CheckVerb.Make() }
             .Parse(args).Invoke();
     }
 

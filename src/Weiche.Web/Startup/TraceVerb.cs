@@ -1,7 +1,5 @@
 using System.CommandLine;
 using System.Globalization;
-using System.Text.Encodings.Web;
-using System.Text.Json;
 using Weiche.Core.Analysis;
 using Weiche.Core.Midi;
 using Weiche.Core.Studios;
@@ -11,13 +9,6 @@ namespace Weiche.Web.Startup;
 /// <summary>What would become of a message, without a page: <c>weiche trace</c>.</summary>
 internal static class TraceVerb
 {
-    private static readonly JsonSerializerOptions Json = new()
-    {
-        PropertyNamingPolicy = JsonNamingPolicy.CamelCase,
-        WriteIndented = true,
-        Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
-    };
-
     internal static Command Make()
     {
         var file = new Argument<string>("STUDIO") { Description = "a studio as a file (see export)" };
@@ -62,7 +53,7 @@ internal static class TraceVerb
     {
         if (json)
         {
-            Print(new
+            VerbJson.Print(new
             {
                 studio = studio.Name,
                 from = journey.Source.Name,
@@ -76,12 +67,12 @@ internal static class TraceVerb
                     after = step.After < 0 ? (int?)null : step.After,
                     route = step.Route?.Id.Value,
                     to = step.Route is { } route ? studio.FindPort(route.To)!.Value.Name : null,
-                    link = step.Link is { } link ? char.ToLowerInvariant(link.Kind.ToString()[0]) + link.Kind.ToString()[1..] : null,
+                    link = step.Link is { } link ? VerbJson.Word(link.Kind) : null,
                     device = step.Device?.Name,
                     came = step.Came.Select(each => MessageText.Hex(each)),
                     became = step.Became.Select(each => MessageText.Hex(each)),
                     stoppedBy = step.StoppedAt is { } stage ? (step.Route?.Stages ?? step.Link!.Stages)[stage].Name : null,
-                    end = char.ToLowerInvariant(step.End.ToString()[0]) + step.End.ToString()[1..],
+                    end = VerbJson.Word(step.End),
                     words = step.Words,
                     delay = step.Delay,
                 }),
@@ -102,7 +93,7 @@ internal static class TraceVerb
         var reaching = Reach.To(studio, destination.Id);
         if (json)
         {
-            Print(new
+            VerbJson.Print(new
             {
                 studio = studio.Name,
                 to = destination.Name,
@@ -113,6 +104,4 @@ internal static class TraceVerb
         Console.WriteLine(reaching.Count == 0 ? $"Nothing can reach {destination.Name}." : $"What can reach {destination.Name}:");
         foreach (var each in reaching) Console.WriteLine($"  {each.Source.Label.PadRight(24)} {SetWords.Of(each.Messages)}{(each.Straight ? "" : " (through something else)")}");
     }
-
-    private static void Print(object value) => Console.WriteLine(JsonSerializer.Serialize(value, Json));
 }

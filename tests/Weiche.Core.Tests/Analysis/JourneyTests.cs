@@ -4,14 +4,13 @@ using Weiche.Core.Midi;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
 using Weiche.Core.Tests.Stages;
-using Weiche.Files;
 using static Weiche.Core.Tests.Rooms;
 
 namespace Weiche.Core.Tests.Analysis;
 
 public class JourneyTests
 {
-    private static readonly Studio Dome = DemoStudio.Create();
+    private static readonly Studio Dome = QuietDome();
 
     private static readonly Gen<MidiMessage> Message = Gen.OneOf(
         Gen.Select(Gen.Int[1, 16], Gen.Int[0, 127], Gen.Int[1, 127]).Select((channel, key, velocity) => MidiMessage.NoteOn(Ch(channel), key, velocity)),

@@ -13,7 +13,7 @@ public sealed class RoomTests : IDisposable
 {
     private static readonly RawPlaces Nowhere = new("/nowhere");
 
-    private Studio _studio = DemoStudio.Create();
+    private Studio _studio = Rooms.QuietDome();
     private readonly Junction _junction;
     private readonly PortPark _park;
     private readonly Scout _scout;

@@ -57,15 +57,6 @@ public class EditTests
     }
 
     [Fact]
-    public void A_circle_through_virtual_ports_is_refused_and_named()
-    {
-        var studio = Of("a", "b", "c").Lay("a", "b").Lay("b", "c");
-        var problem = studio.Refused(new LayRoute(studio.From("c"), studio.To("a")));
-        Assert.Contains("a → b → c → a", problem.Sentence, StringComparison.Ordinal);
-        Assert.Equal(3, studio.Must(new LayRoute(studio.From("a"), studio.To("c"))).Routes.Length);
-    }
-
-    [Fact]
     public void A_virtual_port_in_use_is_not_removed_and_the_routes_are_named()
     {
         var studio = Of("a", "b").Lay("a", "b");

@@ -1,0 +1,46 @@
+using System.Diagnostics;
+using QuikGraph;
+using QuikGraph.Algorithms;
+using Weiche.Core.Checks;
+using Weiche.Core.Studios;
+
+namespace Weiche.Bench;
+
+/// <summary>How long the checks take, against nothing but the strongly connected components of the same graph, found by a
+/// general library of graphs.</summary>
+internal static class ChecksBench
+{
+    /// <summary>Milliseconds, each the median.</summary>
+    /// <param name="Whole">Everything, of a studio that was never looked at.</param>
+    /// <param name="Edited">Everything, after one route was switched.</param>
+    /// <param name="Components">The components alone, of the same graph.</param>
+    /// <param name="Circuits">How many circuits are open.</param>
+    /// <param name="Findings">How many findings there are.</param>
+    internal sealed record Result(double Whole, double Edited, double Components, int Circuits, int Findings);
+
+    internal static Result Measure(Studio studio, int rounds)
+    {
+        var graph = new AdjacencyGraph<int, Edge<int>>();
+        var flow = Flow.Of(studio);
+        graph.AddVertexRange(Enumerable.Range(0, flow.Places.Length));
+        graph.AddEdgeRange(flow.Steps.Select(step => new Edge<int>(step.From, step.To)));
+        var (whole, edited, components) = (new List<double>(), new List<double>(), new List<double>());
+        CheckReport? report = null;
+        for (var i = 0; i < rounds + 5; i++)
+        {
+            components.Add(Time(() => graph.StronglyConnectedComponents(new Dictionary<int, int>())));
+            whole.Add(Time(() => report = Checker.Check(studio)));
+            var route = studio.Routes[i * 37 % studio.Routes.Length];
+            var after = new SwitchRoute(route.Id, !route.On).Apply(studio).Studio!;
+            edited.Add(Time(() => Checker.Check(after, report)));
+        }
+        return new Result(Table.Median(whole.Skip(5)), Table.Median(edited.Skip(5)), Table.Median(components.Skip(5)), report!.OpenCircuits.Count(), report.Findings.Length);
+    }
+
+    private static double Time(Action work)
+    {
+        var start = Stopwatch.GetTimestamp();
+        work();
+        return Stopwatch.GetElapsedTime(start).TotalMilliseconds;
+    }
+}

@@ -1,0 +1,91 @@
+using System.Collections.Immutable;
+using Weiche.Core.Analysis;
+using Weiche.Core.Studios;
+
+namespace Weiche.Core.Checks;
+
+/// <summary>What was looked at, for "all clear" to mean something.</summary>
+/// <param name="Routes">Routes that are live.</param>
+/// <param name="Places">Ports and jacks.</param>
+/// <param name="WaysBack">Ways through the room by which something could come back, the closed ones too.</param>
+/// <param name="IsWhole">Whether every way was followed; circuits always are, doubles and loads within a stated bound.</param>
+public sealed record LookedAt(int Routes, int Places, int WaysBack, bool IsWhole);
+
+/// <summary>What the checks have to say about a studio.</summary>
+public sealed class CheckReport
+{
+    internal CheckReport(Studio studio, CircuitSearch search, WaySearch ways, ImmutableArray<Finding> findings, ImmutableArray<WireLoad> loads, LookedAt looked)
+    {
+        Studio = studio;
+        Search = search;
+        Ways = ways;
+        Findings = findings;
+        Loads = loads;
+        Looked = looked;
+    }
+
+    /// <summary>The studio that was looked at.</summary>
+    public Studio Studio { get; }
+
+    /// <summary>The findings, worst first.</summary>
+    public ImmutableArray<Finding> Findings { get; }
+
+    /// <summary>What each wire has to carry at worst.</summary>
+    public ImmutableArray<WireLoad> Loads { get; }
+
+    /// <summary>What was looked at.</summary>
+    public LookedAt Looked { get; }
+
+    /// <summary>The circuits that are open.</summary>
+    public IEnumerable<Finding> OpenCircuits => Findings.Where(finding => finding.IsOpenCircuit);
+
+    internal CircuitSearch Search { get; }
+
+    internal WaySearch Ways { get; }
+
+    /// <summary>Whether something can go round here that could not in another version of the studio.</summary>
+    /// <param name="before">What was found there.</param>
+    public bool OpensCircuit(CheckReport before)
+    {
+        for (var place = 0; place < Search.Endless.Length; place++)
+        {
+            if (Search.Endless[place].IsEmpty || Search.Flow.Places[place] is not { } end) continue;
+            var was = before.Search.Flow.Number(end) is { } number ? before.Search.Endless[number] : MessageSet.Empty;
+            if (!Search.Endless[place].Except(was).IsEmpty) return true;
+        }
+        return false;
+    }
+}
+
+/// <summary>Looks at a whole studio: routes, cables, ways through devices, groups, diverts, solo and switches, for every message that
+/// its devices can send.</summary>
+/// <remarks>What is proved and what is assumed: docs/checks.md.</remarks>
+public static class Checker
+{
+    /// <summary>Checks a studio.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <param name="previous">What was found in the version before: what is still the same is not worked out anew.</param>
+    public static CheckReport Check(Studio studio, CheckReport? previous = null)
+    {
+        var search = CircuitSearch.Of(Flow.Of(studio), previous?.Search);
+        var ways = WaySearch.Of(search, previous?.Ways);
+        var loads = WireLoads.Of(search.Flow, ways).ToImmutableArray();
+        var findings = Circuits.Of(search)
+            .Concat(Doubles.Of(search.Flow, ways))
+            .Concat(StuckRisks.Of(search.Flow))
+            .Concat(WireLoads.Findings(search.Flow, ways, loads))
+            .Concat(Clocks.Of(search))
+            .Concat(MpeChecks.Of(search.Flow, ways))
+            .Concat(CablingChecks.Of(search))
+            .Concat(NameChecks.Of(studio))
+            .Concat(Hearing.Of(search))
+            .OrderBy(finding => finding.Severity).ThenBy(finding => finding.Kind);
+        var looked = new LookedAt(
+            search.Flow.Steps.Select(step => step.Route).OfType<Route>().DistinctBy(route => route.Id).Count(),
+            search.Flow.Places.Count(place => place is not null),
+            search.Flow.Ways.All.Count(link => link.Kind is LinkKind.Inner or LinkKind.Virtual && link.To != InnerEnd.Sound),
+            ways.IsWhole);
+        search.Forget();
+        return new CheckReport(studio, search, ways, [.. findings.DistinctBy(finding => finding.Key)], loads, looked);
+    }
+}

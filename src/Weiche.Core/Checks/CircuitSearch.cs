@@ -1,0 +1,330 @@
+using Weiche.Core.Analysis;
+using Weiche.Core.Midi;
+
+namespace Weiche.Core.Checks;
+
+/// <summary>
+/// Finds out whether messages can come back to where they have been, again and again: with sets, exactly, for every message at
+/// once.
+/// </summary>
+/// <remarks>
+/// A state is a place with a message that can be there. <list type="bullet">
+/// <item><b>Reach</b>: what can be at each place, forward from what each device can send by itself, until nothing is added.</item>
+/// <item><b>Endless</b>: at each place the messages that can go on for ever within the place's component: the largest family of
+/// sets within reach where each message has a step that leads it into the set of the next place.</item>
+/// <item><b>Growing</b>: a state that lies behind a closed way has two ways that go on for ever. Then, and only then, either two
+/// ways of one closed part stay in it, or one closed part feeds another, and there are more messages with each round.</item>
+/// <item><b>Dying out</b>: what comes back to a place changed, and ends after some rounds.</item>
+/// </list>
+/// </remarks>
+internal sealed class CircuitSearch
+{
+    // Where a component has more places than this from which rounds would have to be counted, only this many are taken.
+    private const int MaxCounted = 64;
+
+    private readonly MessageSet[] _into;
+    private readonly Dictionary<StepKey, Passed> _passed = [];
+    private readonly Dictionary<(StepKey Step, int Pass), Passed> _backed = [];
+    private readonly Dictionary<StepKey, Solved> _solved = [];
+    private CircuitSearch? _previous;
+
+    private CircuitSearch(Flow flow, CircuitSearch? previous)
+    {
+        Flow = flow;
+        _previous = previous;
+        var count = flow.Places.Length;
+        (Reach, Endless, _into) = (Filled(count), Filled(count), Filled(count));
+        Rounds = new int[flow.Components.Length];
+        Last = new (int, MessageSet)[flow.Components.Length];
+        Grows = new bool[count];
+        for (var i = 0; i < count; i++) _into[i] = flow.Sent[i];
+        for (var i = 0; i < flow.Components.Length; i++)
+        {
+            if (flow.Components[i].IsClosed) Solve(i);
+            else PassOn(flow.Components[i].Places[0]);
+        }
+        if (Array.Exists(Endless, set => !set.IsEmpty)) FindGrowing();
+    }
+
+    internal Flow Flow { get; }
+
+    /// <summary>For each place what can be there.</summary>
+    internal MessageSet[] Reach { get; }
+
+    /// <summary>For each place what can go on from there for ever without leaving the component.</summary>
+    internal MessageSet[] Endless { get; }
+
+    /// <summary>For each place whether something there, that comes from a closed way, has two ways that go on for ever.</summary>
+    internal bool[] Grows { get; }
+
+    /// <summary>For each component how often at most a message that does not go on for ever comes back to a place where it has
+    /// been.</summary>
+    internal int[] Rounds { get; }
+
+    /// <summary>Searches a studio.</summary>
+    /// <param name="flow">Its graph.</param>
+    /// <param name="previous">The search before the last edit: what is still the same is taken from there; null for none.</param>
+    internal static CircuitSearch Of(Flow flow, CircuitSearch? previous = null) => new(flow, previous);
+
+    /// <summary>For each component whose <see cref="Rounds"/> are above 0 the place where messages come back most often, and those
+    /// that do so.</summary>
+    internal (int Place, MessageSet Messages)[] Last { get; }
+
+    /// <summary>Messages after each number of rounds, from a place of a component: first all that end, then those of them that can be
+    /// there after one round, and so on, until none is left.</summary>
+    internal int CountRounds(int component, int place, out MessageSet last)
+    {
+        var rounds = 0;
+        last = Reach[place].Except(Endless[place]);
+        while (true)
+        {
+            var next = OneRound(component, place, last);
+            if (next.IsEmpty) return rounds;
+            rounds++;
+            last = next;
+        }
+    }
+
+    /// <summary>Lets go of what was found before: else every version of a studio would stay in memory.</summary>
+    internal void Forget() => _previous = null;
+
+    private static MessageSet[] Filled(int count)
+    {
+        var sets = new MessageSet[count];
+        Array.Fill(sets, MessageSet.Empty);
+        return sets;
+    }
+
+    /// <summary>A place that lies on no closed way: all of its reach is known, and goes on.</summary>
+    private void PassOn(int place)
+    {
+        Reach[place] = _into[place];
+        foreach (var step in Flow.OutOf[place]) Send(step);
+    }
+
+    private void Send(FlowStep step)
+    {
+        if (!Reach[step.From].IsEmpty) _into[step.To] = _into[step.To].Union(ImageOf(step, Reach[step.From]));
+    }
+
+    /// <summary>What a step makes of a set; what it made of the same set before is remembered.</summary>
+    internal MessageSet ImageOf(FlowStep step, MessageSet set)
+    {
+        if (step.IsPlain) return set;
+        var key = KeyOf(step);
+        if (_passed.TryGetValue(key, out var known) && known.IsFor(step, set)) return known.Image;
+        var image = _previous is not null && _previous._passed.TryGetValue(key, out var before) && before.IsFor(step, set) ? before.Image : step.Image(set);
+        _passed[key] = new Passed(step, set, image);
+        return image;
+    }
+
+    /// <summary>What becomes a set on a step; what it was of the same set before is remembered.</summary>
+    /// <param name="step">The step.</param>
+    /// <param name="set">The set.</param>
+    /// <param name="pass">What it is asked for: each pass over the graph has a memory of its own.</param>
+    internal MessageSet PreImageOf(FlowStep step, MessageSet set, int pass)
+    {
+        if (step.IsPlain) return set;
+        var key = (KeyOf(step), pass);
+        var image = _previous is not null && _previous._backed.TryGetValue(key, out var before) && before.IsFor(step, set) ? before.Image : step.PreImage(set);
+        _backed[key] = new Passed(step, set, image);
+        return image;
+    }
+
+    /// <summary>A component with closed ways: forward until nothing is added, then backward until nothing is taken away.</summary>
+    private void Solve(int component)
+    {
+        var places = Flow.Components[component].Places;
+        var steps = places.SelectMany(place => Flow.OutOf[place]).Where(Flow.IsWithin).ToArray();
+        var key = KeyOf(steps[0]);
+        if (_previous is not null && _previous._solved.TryGetValue(key, out var before) && before.IsFor(this, places, steps))
+        {
+            for (var i = 0; i < places.Length; i++) (Reach[places[i]], Endless[places[i]]) = (before.Reach[i], before.Endless[i]);
+            Rounds[component] = before.Rounds;
+            if (before.Rounds > 0) Last[component] = (Flow.Number(before.LastPlace!.Value)!.Value, before.Last);
+        }
+        else
+        {
+            FindReach(component, places);
+            FindEndless(component, places);
+            foreach (var place in Counted(component))
+            {
+                var rounds = CountRounds(component, place, out var last);
+                if (rounds > Rounds[component]) (Rounds[component], Last[component]) = (rounds, (place, last));
+            }
+        }
+        _solved[key] = new Solved(
+            [.. places.Select(place => Flow.Places[place])], [.. steps.Select(step => (KeyOf(step), step))], [.. places.Select(place => _into[place])],
+            [.. places.Select(place => Reach[place])], [.. places.Select(place => Endless[place])], Rounds[component],
+            Rounds[component] > 0 ? Flow.Places[Last[component].Place] : null, Last[component].Messages ?? MessageSet.Empty);
+        foreach (var step in places.SelectMany(place => Flow.OutOf[place]).Where(step => !Flow.IsWithin(step))) Send(step);
+    }
+
+    private void FindReach(int component, int[] places)
+    {
+        var fresh = new Dictionary<int, MessageSet>();
+        var next = new Queue<int>();
+        foreach (var place in places)
+        {
+            Reach[place] = _into[place];
+            if (_into[place].IsEmpty) continue;
+            fresh[place] = _into[place];
+            next.Enqueue(place);
+        }
+        while (next.TryDequeue(out var place))
+        {
+            if (!fresh.Remove(place, out var added)) continue;
+            foreach (var step in Flow.OutOf[place])
+            {
+                if (Flow.ComponentOf[step.To] != component) continue;
+                var more = step.Image(added).Except(Reach[step.To]);
+                if (more.IsEmpty) continue;
+                Reach[step.To] = Reach[step.To].Union(more);
+                if (fresh.TryGetValue(step.To, out var waiting)) fresh[step.To] = waiting.Union(more);
+                else
+                {
+                    fresh[step.To] = more;
+                    next.Enqueue(step.To);
+                }
+            }
+        }
+    }
+
+    private void FindEndless(int component, int[] places)
+    {
+        foreach (var place in places) Endless[place] = Reach[place];
+        Shrink(places, place =>
+        {
+            var goingOn = MessageSet.Empty;
+            foreach (var step in Flow.OutOf[place])
+            {
+                if (Flow.ComponentOf[step.To] == component) goingOn = goingOn.Union(step.PreImage(Endless[step.To]));
+            }
+            return Endless[place].Intersect(goingOn);
+        }, Endless, place => Flow.Into[place].Where(step => Flow.ComponentOf[step.From] == component).Select(step => step.From));
+    }
+
+    /// <summary>Takes away from sets until each is what a rule makes of it.</summary>
+    private static void Shrink(int[] places, Func<int, MessageSet> rule, MessageSet[] sets, Func<int, IEnumerable<int>> concerned)
+    {
+        var next = new Queue<int>(places.Reverse());
+        var waits = places.ToHashSet();
+        while (next.TryDequeue(out var place))
+        {
+            waits.Remove(place);
+            var less = rule(place);
+            if (less.Equals(sets[place])) continue;
+            sets[place] = less;
+            foreach (var other in concerned(place))
+            {
+                if (waits.Add(other)) next.Enqueue(other);
+            }
+        }
+    }
+
+    /// <summary>The places of a component from which rounds are counted. A place from which everything goes on to another one as it
+    /// is need not be: whatever comes back there comes back to the other one as well.</summary>
+    private IEnumerable<int> Counted(int component) => Flow.Components[component].Places
+        .Where(place => Flow.Places[place] is not null && !Reach[place].Except(Endless[place]).IsEmpty)
+        .Where(place => !(Flow.OutOf[place].Where(Flow.IsWithin).ToList() is [{ IsPlain: true } only] && only.To != place && Flow.Places[only.To] is not null))
+        .Take(MaxCounted);
+
+    /// <summary>What is at a place after one round, of messages there that end.</summary>
+    internal MessageSet OneRound(int component, int place, MessageSet messages)
+    {
+        var back = MessageSet.Empty;
+        var seen = new Dictionary<int, MessageSet>();
+        var fresh = new Dictionary<int, MessageSet> { [place] = messages };
+        var next = new Queue<int>([place]);
+        while (next.TryDequeue(out var here))
+        {
+            if (!fresh.Remove(here, out var added)) continue;
+            foreach (var step in Flow.OutOf[here])
+            {
+                if (Flow.ComponentOf[step.To] != component) continue;
+                var image = step.Image(added);
+                if (step.To == place)
+                {
+                    back = back.Union(image);
+                    continue;
+                }
+                var known = seen.GetValueOrDefault(step.To, MessageSet.Empty);
+                var more = image.Except(known);
+                if (more.IsEmpty) continue;
+                seen[step.To] = known.Union(more);
+                if (fresh.TryGetValue(step.To, out var waiting)) fresh[step.To] = waiting.Union(more);
+                else
+                {
+                    fresh[step.To] = more;
+                    next.Enqueue(step.To);
+                }
+            }
+        }
+        return back.Except(Endless[place]);
+    }
+
+    private void FindGrowing()
+    {
+        // What goes on for ever anywhere, whether within its component or into another one.
+        var all = Enumerable.Range(0, Flow.Places.Length).ToArray();
+        var forever = Filled(all.Length);
+        foreach (var component in Flow.Components.Reverse())
+        {
+            foreach (var place in component.Places) forever[place] = Reach[place];
+            Shrink(component.Places, place => forever[place].Intersect(GoingOn(place)), forever, Within(step => step.From, place => Flow.Into[place]));
+        }
+        // And of that what comes from a closed way.
+        var behind = Filled(all.Length);
+        foreach (var component in Flow.Components)
+        {
+            foreach (var place in component.Places) behind[place] = forever[place];
+            Shrink(component.Places, place => behind[place].Intersect(Coming(place)), behind, Within(step => step.To, place => Flow.OutOf[place]));
+        }
+        foreach (var place in all.Where(place => !behind[place].IsEmpty))
+        {
+            var (once, twice) = (MessageSet.Empty, MessageSet.Empty);
+            foreach (var step in Flow.OutOf[place])
+            {
+                if (forever[step.To].IsEmpty) continue;
+                var one = step.PreImage(forever[step.To]);
+                twice = twice.Union(once.Intersect(one)).Union(step.PreImageTwice(forever[step.To], MessageSet.Empty));
+                once = once.Union(one);
+            }
+            Grows[place] = !behind[place].Intersect(twice).IsEmpty;
+        }
+
+        MessageSet GoingOn(int place) => Flow.OutOf[place].Aggregate(MessageSet.Empty, (set, step) => set.Union(step.PreImage(forever[step.To])));
+        MessageSet Coming(int place) => Flow.Into[place].Aggregate(MessageSet.Empty, (set, step) => set.Union(step.Image(behind[step.From])));
+        Func<int, IEnumerable<int>> Within(Func<FlowStep, int> other, Func<int, FlowStep[]> steps) => place => steps(place).Where(Flow.IsWithin).Select(other);
+    }
+
+    private StepKey KeyOf(FlowStep step) => new(step.Route?.Id.Value ?? 0, Flow.Places[step.From], Flow.Places[step.To]);
+
+    /// <summary>Names a step across versions of a studio.</summary>
+    private readonly record struct StepKey(int Route, Studios.InnerEnd? From, Studios.InnerEnd? To);
+
+    /// <summary>What a step made of what it was given.</summary>
+    private readonly record struct Passed(FlowStep Step, MessageSet Came, MessageSet Image)
+    {
+        internal bool IsFor(FlowStep step, MessageSet came) => step.Stages == Step.Stages && step.Taken.Equals(Step.Taken) && came.Equals(Came);
+    }
+
+    /// <summary>What was found out about a component.</summary>
+    private sealed record Solved(Studios.InnerEnd?[] Places, (StepKey Key, FlowStep Step)[] Steps, MessageSet[] Into, MessageSet[] Reach, MessageSet[] Endless, int Rounds,
+        Studios.InnerEnd? LastPlace, MessageSet Last)
+    {
+        internal bool IsFor(CircuitSearch search, int[] places, FlowStep[] steps)
+        {
+            if (places.Length != Places.Length || steps.Length != Steps.Length) return false;
+            for (var i = 0; i < places.Length; i++)
+            {
+                if (search.Flow.Places[places[i]] != Places[i] || !search._into[places[i]].Equals(Into[i])) return false;
+            }
+            for (var i = 0; i < steps.Length; i++)
+            {
+                if (search.KeyOf(steps[i]) != Steps[i].Key || steps[i].Stages != Steps[i].Step.Stages || !steps[i].Taken.Equals(Steps[i].Step.Taken)) return false;
+            }
+            return true;
+        }
+    }
+}

@@ -1,0 +1,127 @@
+using System.Globalization;
+using Weiche.Core.Analysis;
+using Weiche.Core.Midi;
+using Weiche.Core.Studios;
+using static Weiche.Core.Checks.WayWords;
+
+namespace Weiche.Core.Checks;
+
+/// <summary>The same message reaching the same device twice: by two routes, by a route and another way through the room, or by a
+/// keyboard's own keys and a way back to it.</summary>
+/// <remarks>Two ways make a double where both bring something of the same message and channel, and of the same key, controller or
+/// program. A layer an octave apart, or on another channel, is none. The velocity does not matter: the key is struck twice.</remarks>
+internal static class Doubles
+{
+    /// <summary>The two ways by which a message of one origin arrives twice, and that message; for each hearer the first two.</summary>
+    internal static IEnumerable<(HeardWay One, HeardWay Other, MidiMessage Witness)> Find(IEnumerable<HeardWay> ways)
+    {
+        foreach (var pair in ways.GroupBy(way => way.Hearer.Id))
+        {
+            var list = pair.ToList();
+            foreach (var (one, other) in Pairs(list))
+            {
+                if (Witness(one, other) is not { } witness) continue;
+                yield return (one, other, witness);
+                break;
+            }
+        }
+    }
+
+    /// <summary>A message that arrives as the same by both ways, or, of a way and itself, twice by it; null if none does.</summary>
+    internal static MidiMessage? Witness(HeardWay one, HeardWay other)
+    {
+        var itself = ReferenceEquals(one, other);
+        var onAnyChannel = one.IsLocal || other.IsLocal;
+        var channels = onAnyChannel ? ChannelSet.All : ChannelSet.FromBits(itself ? one.Shape.ChannelsTwice : one.Shape.ChannelsInCommon(other.Shape));
+        var keys = itself ? one.Shape.KeysTwice : one.Shape.KeysInCommon(other.Shape);
+        var renumbers = one.Shape.Renumbers || other.Shape.Renumbers;
+        // Of a way and itself either the channels or the keys meet; of two ways both must.
+        if (itself ? channels.Count == 0 && keys == 0 && !renumbers : channels.Count == 0 && !renumbers && one.Heard.Intersect(other.Heard).SystemBits == 0) return null;
+        var both = one.Sent.Intersect(other.Sent);
+        if (both.IsEmpty) return null;
+        var sure = itself ? [] : MessageSet.Of(channels, Plain).Intersect(both).OnlyKeys(keys).Members(Plain.Members);
+        var rest = both.Members(MessageKinds.All.Where(kind => itself || renumbers || !kind.HasChannel()));
+        foreach (var message in sure.Concat(rest))
+        {
+            if (IsTwice(one, other, message, onAnyChannel)) return message;
+        }
+        return null;
+    }
+
+    private static readonly KindSet Plain = KindSet.Of([.. MessageKinds.All.Where(MessageKinds.HasChannel)]);
+
+    private static bool IsTwice(HeardWay one, HeardWay other, MidiMessage message, bool onAnyChannel)
+    {
+        var arriving = one.Arriving(message);
+        if (!ReferenceEquals(one, other)) return other.Arriving(message) is { Count: > 0 } twins && arriving.Exists(each => twins.Exists(twin => IsSame(each, twin, onAnyChannel)));
+        return arriving.ConvertAll(Sort).Distinct().Count() < arriving.Count;
+    }
+
+    /// <summary>The findings.</summary>
+    internal static IEnumerable<Finding> Of(Flow flow, WaySearch search) => search.ByOrigin((_, ways) => Of(flow, ways).ToList());
+
+    private static IEnumerable<Finding> Of(Flow flow, IReadOnlyList<HeardWay> ways)
+    {
+        var words = new WayWords(flow);
+        foreach (var (one, other, witness) in Find(ways))
+        {
+            var told = new[] { one, other }.Select(way => Told(flow, words, way, witness)).ToArray();
+            var apart = Math.Abs(told[0].Delay - told[1].Delay);
+            var own = one.From.Id == one.Hearer.Id;
+            var title = own ? $"{one.Hearer.Name} plays its own keys twice" : $"{one.From.Name} reaches {one.Hearer.Name} twice";
+            var distance = apart == 0 ? "at the same time" : $"{Milliseconds(apart)} apart";
+            var by = ReferenceEquals(one, other) ? $"twice by {told[0].Name}" : $"by {told[0].Name} and by {told[1].Name}";
+            yield return new Finding(
+                FindingKind.Doubled, Severity.Warning, string.Create(CultureInfo.InvariantCulture, $"double-{flow.Places[one.Origin]!.Value.Id}-{one.Hearer.Id}"),
+                title, $"{MessageAt(witness)} gets to {one.Hearer.Name} {by}, {distance}.")
+            {
+                Ways = [.. told],
+                Routes = RoutesOf(one.Steps.Concat(other.Steps)),
+                Paths = [.. PathsOf(one.Steps.Concat(other.Steps)), .. Local(one), .. Local(other)],
+                Evidence = [apart is > 0 and < 30_000 ? "So close together it is one sound that is too loud and hollow: each note cancels part of itself." : "Each note is struck twice, and a note-off ends only one of the two."],
+            };
+        }
+    }
+
+    private static IEnumerable<(DeviceId, InnerPathId)> Local(HeardWay way) => way.IsLocal ? [(way.From.Id, way.From.LocalControl!.Id)] : [];
+
+    private static FoundWay Told(Flow flow, WayWords words, HeardWay way, MidiMessage witness)
+    {
+        if (way.IsLocal) return new FoundWay("its own keys (local control)", [], way.From.LocalControl!.Delay);
+        var strides = new List<Stride>();
+        var here = witness;
+        foreach (var step in way.Steps)
+        {
+            var became = step.Run(here);
+            if (became.IsEmpty) break;
+            strides.Add(new Stride(step, here, became[0]));
+            here = became[0];
+        }
+        var legs = words.Legs(strides);
+        var begin = flow.PortAt(way.Origin) is { IsSource: true } port ? port.Port.Wire.UsualDelay() : 0;
+        var name = string.Join(", then ", way.Steps.Where(step => step.Route is not null && flow.Places[step.To] is not null).Select(step => $"the route {flow.Studio.Describe(step.Route!)}"));
+        return new FoundWay(name.Length > 0 ? name : "the cables", legs, begin + legs.Sum(leg => leg.Delay));
+    }
+
+    private static IEnumerable<(HeardWay, HeardWay)> Pairs(List<HeardWay> ways)
+    {
+        // Who gets to a place by more ways than this hears of the first pair among them soon enough.
+        for (var i = 0; i < Math.Min(ways.Count, 16); i++)
+        {
+            if (ways[i].Steps.Any(step => !step.Stages.IsEmpty)) yield return (ways[i], ways[i]);
+            for (var j = i + 1; j < Math.Min(ways.Count, 16); j++) yield return (ways[i], ways[j]);
+        }
+    }
+
+    /// <summary>Whether two messages are the same but for their values. Keys play their own sound whatever channel they send on.</summary>
+    private static bool IsSame(MidiMessage one, MidiMessage other, bool onAnyChannel) =>
+        Sort(onAnyChannel && one.HasChannel ? one.OnChannelIndex(0) : one) == Sort(onAnyChannel && other.HasChannel ? other.OnChannelIndex(0) : other);
+
+    /// <summary>What makes two messages the same: all but the value.</summary>
+    private static (MessageKind, int, int) Sort(MidiMessage message) => message.Kind switch
+    {
+        MessageKind.PitchBend or MessageKind.ChannelPressure => (message.Kind, message.ChannelIndex, 0),
+        _ when message.HasChannel => (message.Kind, message.ChannelIndex, message.Data1),
+        _ => (message.Kind, 0, 0),
+    };
+}

@@ -1,0 +1,239 @@
+using System.Collections.Immutable;
+using Weiche.Core.Analysis;
+using Weiche.Core.Stages;
+using Weiche.Core.Studios;
+
+namespace Weiche.Core.Checks;
+
+/// <summary>A step of the graph that messages run through: a route, or one of the ways in the room.</summary>
+/// <param name="Index">Its number in <see cref="Flow.Steps"/>.</param>
+/// <param name="From">The place where it begins, by number.</param>
+/// <param name="To">The place where it ends, by number.</param>
+/// <param name="Route">The route, or null. A route with several sources is a step from each of them to a place of its own, and
+/// one step from there on, so that its stages are gone through once.</param>
+/// <param name="Link">The way in the room, or null.</param>
+/// <param name="Stages">What messages go through on it.</param>
+/// <param name="Taken">What never gets onto it: what routes that divert take away before.</param>
+internal sealed record FlowStep(int Index, int From, int To, Route? Route, Link? Link, ImmutableArray<Stage> Stages, MessageSet Taken)
+{
+    /// <summary>Whether everything that begins it ends it as it was.</summary>
+    internal bool IsPlain => Stages.IsEmpty && Taken.IsEmpty;
+
+    internal MessageSet Image(MessageSet set) => Stage.ImageOf(Stages, set.Except(Taken));
+
+    internal MessageSet PreImage(MessageSet set) => Stage.PreImageOf(Stages, set).Except(Taken);
+
+    /// <summary>The messages from which at least two ways lead on (<see cref="Stage.PreImageTwice"/>).</summary>
+    internal MessageSet PreImageTwice(MessageSet once, MessageSet twice)
+    {
+        for (var i = Stages.Length - 1; i >= 0; i--)
+        {
+            twice = Stages[i].PreImageTwice(once, twice);
+            once = Stages[i].PreImage(once);
+        }
+        return twice.Except(Taken);
+    }
+
+    /// <summary>What one message becomes on it, each as often as it does.</summary>
+    internal ImmutableArray<Midi.MidiMessage> Run(in Midi.MidiMessage message) =>
+        Taken.Contains(message) ? [] : Stage.Run(Stages, [message], out _, out _);
+}
+
+/// <summary>The studio as a graph: places (ports and jacks), and the steps between them that are open now, with what diverts,
+/// solo and switches do to them.</summary>
+/// <remarks>Parts of a place's number beyond <see cref="Places"/> do not exist: places of routes with several sources come last and
+/// have no name.</remarks>
+internal sealed class Flow
+{
+    private readonly Dictionary<InnerEnd, int> _numbers = [];
+
+    private Flow(Studio studio)
+    {
+        Studio = studio;
+        Ways = Ways.Of(studio);
+        var places = new List<InnerEnd?>();
+        foreach (var device in studio.Devices)
+        {
+            foreach (var port in device.Ports) Add(InnerEnd.At(port.Id));
+            foreach (var jack in device.Jacks) Add(InnerEnd.At(jack.Id));
+        }
+        var steps = new List<FlowStep>();
+        foreach (var link in Ways.All)
+        {
+            // What a device's keys and sound do is no way from one place to another.
+            if (link.On && Number(link.From) is { } from && Number(link.To) is { } to) steps.Add(new FlowStep(steps.Count, from, to, null, link, link.Stages, MessageSet.Empty));
+        }
+        AddRoutes(places, steps);
+        Places = [.. places];
+        Steps = [.. steps];
+        (OutOf, Into) = (Lists(step => step.From), Lists(step => step.To));
+        Sent = new MessageSet[Places.Length];
+        Array.Fill(Sent, MessageSet.Empty);
+        foreach (var device in studio.Devices) AddSent(device);
+        (ComponentOf, Components) = Component.Find(Places.Length, OutOf);
+
+        void Add(InnerEnd end)
+        {
+            _numbers.Add(end, places.Count);
+            places.Add(end);
+        }
+
+        FlowStep[][] Lists(Func<FlowStep, int> end)
+        {
+            var lists = new List<FlowStep>[Places.Length];
+            foreach (var step in Steps) (lists[end(step)] ??= []).Add(step);
+            return Array.ConvertAll(lists, list => list?.ToArray() ?? []);
+        }
+    }
+
+    internal Studio Studio { get; }
+
+    internal Ways Ways { get; }
+
+    /// <summary>What each place is; null for the place of a route with several sources.</summary>
+    internal InnerEnd?[] Places { get; }
+
+    internal FlowStep[] Steps { get; }
+
+    internal FlowStep[][] OutOf { get; }
+
+    internal FlowStep[][] Into { get; }
+
+    /// <summary>For each place what a device sends there by itself.</summary>
+    internal MessageSet[] Sent { get; }
+
+    /// <summary>For each place the number of its component.</summary>
+    internal int[] ComponentOf { get; }
+
+    /// <summary>The strongly connected components, each after all that lead to it.</summary>
+    internal Component[] Components { get; }
+
+    internal static Flow Of(Studio studio) => new(studio);
+
+    internal int? Number(InnerEnd place) => _numbers.TryGetValue(place, out var number) ? number : null;
+
+    /// <summary>The port at a place, or null.</summary>
+    internal DevicePort? PortAt(int place) => Places[place] is { Kind: InnerEndKind.Port } end ? Studio.FindPort(new PortId(end.Id)) : null;
+
+    /// <summary>Whether a step stays within its component.</summary>
+    internal bool IsWithin(FlowStep step) => ComponentOf[step.From] == ComponentOf[step.To];
+
+    private void AddRoutes(List<InnerEnd?> places, List<FlowStep> steps)
+    {
+        var anySolo = Studio.Routes.Any(route => route is { On: true, Solo: true });
+        var bySource = new Dictionary<int, List<(Route Route, int At)>>();
+        foreach (var route in Studio.Routes)
+        {
+            if (!route.On || (anySolo && !route.Solo) || Studio.FindPort(route.To) is not { Port.On: true }) continue;
+            var sources = Studio.SourcesOf(route).Where(source => source.Port.On).Select(source => _numbers[InnerEnd.At(source.Id)]).ToList();
+            if (sources.Count == 0) continue;
+            var to = _numbers[InnerEnd.At(route.To)];
+            var at = to;
+            if (sources.Count > 1)
+            {
+                at = places.Count;
+                places.Add(null);
+                steps.Add(new FlowStep(steps.Count, at, to, route, null, route.Stages, MessageSet.Empty));
+            }
+            foreach (var source in sources)
+            {
+                if (!bySource.TryGetValue(source, out var list)) bySource.Add(source, list = []);
+                list.Add((route, at));
+            }
+        }
+        foreach (var (source, list) in bySource)
+        {
+            // Those that divert come first, and take away what they let through.
+            var taken = MessageSet.Empty;
+            foreach (var (route, at) in list.OrderBy(item => item.Route.Divert ? 0 : 1))
+            {
+                steps.Add(new FlowStep(steps.Count, source, at, route, null, places[at] is null ? [] : route.Stages, taken));
+                if (route.Divert) taken = taken.Union(Stage.PreImageOf(route.Stages, MessageSet.All));
+            }
+        }
+    }
+
+    private void AddSent(Device device)
+    {
+        if (device.Kind == DeviceKind.VirtualPort) return;
+        if (device.Kind == DeviceKind.Interface)
+        {
+            // What comes in where nobody said what is plugged in may be anything.
+            foreach (var jack in device.Jacks.Where(jack => jack.Role == JackRole.In && Studio.CableAt(jack.Id) is null)) Sent[_numbers[InnerEnd.At(jack.Id)]] = MessageSet.All;
+            return;
+        }
+        var sends = MessageSet.Of(device.Sends, device.SendsKinds);
+        foreach (var port in device.Ports.Where(port => port.Direction == PortDirection.Source)) Sent[_numbers[InnerEnd.At(port.Id)]] = sends;
+        foreach (var jack in device.Jacks.Where(jack => jack.Role == JackRole.Out)) Sent[_numbers[InnerEnd.At(jack.Id)]] = sends;
+    }
+}
+
+/// <summary>Places from each of which a way leads to each other one.</summary>
+/// <param name="Places">The places, by number.</param>
+/// <param name="IsClosed">Whether a step within it exists at all: a single place without a step to itself is no closed way.</param>
+internal sealed record Component(int[] Places, bool IsClosed)
+{
+    /// <summary>Finds the strongly connected components of a graph (R. Tarjan, "Depth-first search and linear graph algorithms",
+    /// 1972), without recursion.</summary>
+    /// <param name="places">How many places there are.</param>
+    /// <param name="outOf">The steps from each place.</param>
+    /// <param name="follow">Which steps count; null for all.</param>
+    /// <returns>The component of each place, and the components in an order in which each comes after all that lead to it.</returns>
+    internal static (int[] Of, Component[] All) Find(int places, FlowStep[][] outOf, Predicate<FlowStep>? follow = null)
+    {
+        var (order, low, component) = (new int[places], new int[places], new int[places]);
+        Array.Fill(component, -1);
+        var found = new List<Component>();
+        var waiting = new Stack<int>();
+        var path = new Stack<(int Place, int Next)>();
+        var count = 0;
+        for (var start = 0; start < places; start++)
+        {
+            if (order[start] == 0) path.Push((start, 0));
+            while (path.TryPop(out var here))
+            {
+                var (place, next) = here;
+                if (next == 0)
+                {
+                    order[place] = low[place] = ++count;
+                    waiting.Push(place);
+                }
+                else
+                {
+                    low[place] = Math.Min(low[place], low[outOf[place][next - 1].To]);
+                }
+                var deeper = false;
+                for (; next < outOf[place].Length && !deeper; next++)
+                {
+                    var step = outOf[place][next];
+                    if (follow?.Invoke(step) == false) continue;
+                    if (order[step.To] == 0)
+                    {
+                        path.Push((place, next + 1));
+                        path.Push((step.To, 0));
+                        deeper = true;
+                    }
+                    else if (component[step.To] < 0)
+                    {
+                        low[place] = Math.Min(low[place], order[step.To]);
+                    }
+                }
+                if (deeper || low[place] != order[place]) continue;
+                var members = new List<int>();
+                int member;
+                do
+                {
+                    member = waiting.Pop();
+                    component[member] = found.Count;
+                    members.Add(member);
+                }
+                while (member != place);
+                members.Sort();
+                found.Add(new Component([.. members], members.Count > 1 || outOf[place].Any(step => step.To == place && follow?.Invoke(step) != false)));
+            }
+        }
+        found.Reverse();
+        for (var place = 0; place < places; place++) component[place] = found.Count - 1 - component[place];
+        return (component, [.. found]);
+    }
+}

@@ -1,0 +1,149 @@
+using System.Globalization;
+using Weiche.Core.Analysis;
+using Weiche.Core.Midi;
+using Weiche.Core.Studios;
+
+namespace Weiche.Core.Checks;
+
+/// <summary>Silence from either side, and what is sent where nobody listens.</summary>
+internal static class Hearing
+{
+    /// <summary>For each place which messages there get on to where something is done with them: backward, until nothing is added.</summary>
+    /// <param name="flow">The graph.</param>
+    /// <param name="ends">What is done with messages at each place; empty where nothing is.</param>
+    /// <param name="preImage">How the messages before a step are found; null to work them out.</param>
+    internal static MessageSet[] Back(Flow flow, MessageSet[] ends, Func<FlowStep, MessageSet, MessageSet>? preImage = null)
+    {
+        preImage ??= static (step, set) => step.PreImage(set);
+        var sets = (MessageSet[])ends.Clone();
+        foreach (var component in flow.Components.Reverse())
+        {
+            var next = new Queue<int>(component.Places.Reverse());
+            var waits = component.Places.ToHashSet();
+            while (next.TryDequeue(out var place))
+            {
+                waits.Remove(place);
+                var set = flow.OutOf[place].Aggregate(sets[place], (all, step) => sets[step.To].IsEmpty ? all : all.Union(step.IsPlain ? sets[step.To] : preImage(step, sets[step.To])));
+                if (set.Equals(sets[place])) continue;
+                sets[place] = set;
+                foreach (var step in flow.Into[place])
+                {
+                    if (flow.IsWithin(step) && waits.Add(step.From)) next.Enqueue(step.From);
+                }
+            }
+        }
+        return sets;
+    }
+
+    /// <summary>What each place's device listens to; empty where none does, or it makes no sound and sound is asked for.</summary>
+    internal static MessageSet[] Listening(Flow flow, bool sounding) => [.. flow.Places.Select(place =>
+        place is { } end && Ways.HearerAt(flow.Studio, end) is { } device && (!sounding || device.Sounds)
+            ? MessageSet.Of(device.Listens, device.ListensKinds)
+            : MessageSet.Empty)];
+
+    internal static IEnumerable<Finding> Of(CircuitSearch search)
+    {
+        var flow = search.Flow;
+        // Where nothing is laid yet, nothing can be missed.
+        if (flow.Studio.Routes.IsEmpty) return [];
+        var listening = Listening(flow, false);
+        return SilentSources(search).Concat(SilentDestinations(search, listening)).Concat(Unheard(search, listening));
+    }
+
+    /// <summary>The places where a device sends by itself something that would sound if it got anywhere.</summary>
+    private static IEnumerable<Finding> SilentSources(CircuitSearch search)
+    {
+        var flow = search.Flow;
+        var sounding = Back(flow, Listening(flow, true), (step, set) => search.PreImageOf(step, set, 0));
+        foreach (var device in flow.Studio.Devices.Where(device => device.Kind is not (DeviceKind.Interface or DeviceKind.VirtualPort)))
+        {
+            var places = device.Ports.Where(port => port.Direction == PortDirection.Source).Select(port => InnerEnd.At(port.Id))
+                .Concat(device.Jacks.Where(jack => jack.Role == JackRole.Out).Select(jack => InnerEnd.At(jack.Id))).Select(end => flow.Number(end)!.Value).ToList();
+            var sends = places.Aggregate(MessageSet.Empty, (set, place) => set.Union(flow.Sent[place])).Intersect(MessageSet.OnChannels);
+            if (sends.IsEmpty || device.LocalControl is { On: true }) continue;
+            if (places.Any(place => !sounding[place].Intersect(flow.Sent[place]).Intersect(MessageSet.OnChannels).IsEmpty)) continue;
+            var ports = flow.Studio.PortsOf(device.Id).Where(port => port.IsSource).ToList();
+            var routes = flow.Studio.Routes.Where(route => flow.Studio.SourcesOf(route).Any(source => ports.Exists(port => port.Id == source.Id))).ToList();
+            var why = ports.Count == 0 ? "It is not met through any port: say where it is plugged in."
+                : routes.Count == 0 ? "No route leads on from it."
+                : routes.TrueForAll(route => !route.On) ? $"{(routes.Count == 1 ? "Its only route is" : "All its routes are")} switched off."
+                : routes.Count(route => route.On) == 1 ? $"Its only route ends at {WhereTo(flow, routes.First(route => route.On))}."
+                : "Each of its routes ends at something that makes no sound of its own, or stops what it sends.";
+            yield return new Finding(FindingKind.Silence, Severity.Notice, $"silent-{device.Id}", $"{device.Name} reaches nothing that sounds", why)
+            {
+                Routes = [.. routes.Where(route => route.On).Select(route => route.Id)],
+                Proposed = [.. routes.Where(route => !route.On).Take(3).Select(route => (StudioEdit)new SwitchRoute(route.Id, true))],
+            };
+        }
+    }
+
+    private static string WhereTo(Flow flow, Route route)
+    {
+        var to = flow.Studio.FindPort(route.To)!.Value;
+        return to.Device.Kind == DeviceKind.Display ? $"{to.Name}, a display" : to.Device.Sounds ? $"{to.Name}, which gets nothing of it that it listens to" : $"{to.Name}, which makes no sound of its own";
+    }
+
+    private static IEnumerable<Finding> SilentDestinations(CircuitSearch search, MessageSet[] listening)
+    {
+        var flow = search.Flow;
+        var heard = new Dictionary<DeviceId, bool>();
+        for (var place = 0; place < flow.Places.Length; place++)
+        {
+            if (listening[place].IsEmpty) continue;
+            var device = Ways.HearerAt(flow.Studio, flow.Places[place]!.Value)!;
+            heard[device.Id] = heard.GetValueOrDefault(device.Id) || !search.Reach[place].Intersect(listening[place]).IsEmpty;
+        }
+        foreach (var device in flow.Studio.Devices.Where(device => heard.TryGetValue(device.Id, out var hears) && !hears))
+        {
+            var ports = flow.Studio.PortsOf(device.Id).Where(port => !port.IsSource).ToList();
+            var routes = flow.Studio.Routes.Where(route => ports.Exists(port => port.Id == route.To)).ToList();
+            var why = ports.Count == 0 && !device.Jacks.Any(jack => jack.Role == JackRole.In && flow.Studio.CableAt(jack.Id) is not null) ? "Nothing is plugged into it: say where it hangs."
+                : routes.Count == 0 ? "No route leads to it."
+                : routes.TrueForAll(route => !route.On) ? $"{(routes.Count == 1 ? "The only route to it is" : "All routes to it are")} switched off."
+                : $"Routes lead to it, and nothing that it listens to comes by them: it listens to {(device.Listens.Count == 16 ? "every channel" : $"channel {device.Listens}")}.";
+            yield return new Finding(FindingKind.Silence, Severity.Notice, $"unreached-{device.Id}", $"Nothing reaches {device.Name}", why)
+            {
+                Routes = [.. routes.Where(route => route.On).Select(route => route.Id)],
+                Proposed = [.. routes.Where(route => !route.On).Take(3).Select(route => (StudioEdit)new SwitchRoute(route.Id, true))],
+            };
+        }
+    }
+
+    /// <summary>Routes of which nothing is heard at all, and channels that a device is said to send on and nobody hears.</summary>
+    private static IEnumerable<Finding> Unheard(CircuitSearch search, MessageSet[] listening)
+    {
+        var flow = search.Flow;
+        var heard = Back(flow, listening, (step, set) => search.PreImageOf(step, set, 1));
+        foreach (var step in flow.Steps.Where(step => step.Route is not null && flow.PortAt(step.To) is not null))
+        {
+            // What a virtual port is sent is heard where it leads; if it leads nowhere, that is no matter of channels.
+            var to = flow.PortAt(step.To)!.Value;
+            if (to.Device.Kind == DeviceKind.VirtualPort || to.IsLoose) continue;
+            var brings = search.ImageOf(step, search.Reach[step.From]).Intersect(MessageSet.OnChannels);
+            if (brings.IsEmpty) continue;
+            var lost = brings.Except(heard[step.To]);
+            if (lost.IsEmpty) continue;
+            var heardOn = brings.Except(lost).ChannelsIn();
+            var channels = lost.ChannelsIn().Members.Where(channel => !heardOn.Contains(channel)).ToList();
+            if (channels.Count == 0) continue;
+            var isAll = lost.Equals(brings);
+            // A device of which nobody said on which channels it sends is not taken to use all of them.
+            if (!isAll && channels.Count == 16 - heardOn.Count) continue;
+            if (!isAll && flow.Studio.SourcesOf(step.Route!).Any(source => source.Channels.Count == 16)) continue;
+            var set = channels.Aggregate(ChannelSet.None, (all, channel) => all.With(channel, true));
+            var names = Journey.ListOf([.. flow.Studio.Chain(to.Port.Jack ?? default).Select(link => link.Device.Name).DefaultIfEmpty(to.Device.Name)]);
+            var on = set.Count == 16 ? "every channel" : set.Count == 1 ? $"channel {set}" : $"channels {set}";
+            yield return new Finding(
+                FindingKind.Unheard, Severity.Warning, string.Create(CultureInfo.InvariantCulture, $"unheard-{step.Route!.Id}"),
+                $"{flow.Studio.Describe(step.Route)}: nobody listens to {on}",
+                $"What the route brings on {on} arrives at {to.Name}, and {names} listens to {(to.Device.Listens.Count == 0 ? "no channel" : to.Device.Listens.Count == 16 ? "other kinds of message" : $"channel {to.Device.Listens}")}.")
+            {
+                Routes = [step.Route.Id],
+                Messages = lost,
+                Proposed = to.Device.Listens.Count is > 0 and < 16 && set.Count < 16
+                    ? [new AddStage(step.Route.Id, new Stages.ChannelsStage(channels.Aggregate(Stages.ChannelMap.Identity, (map, channel) => map.With(channel, ChannelSet.None.With(to.Device.Listens.Members.First(), true)))))]
+                    : [],
+            };
+        }
+    }
+}

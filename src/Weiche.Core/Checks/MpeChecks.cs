@@ -1,0 +1,93 @@
+using System.Globalization;
+using Weiche.Core.Midi;
+using Weiche.Core.Stages;
+using Weiche.Core.Studios;
+
+namespace Weiche.Core.Checks;
+
+/// <summary>Streams with a channel for each finger (MIDI Polyphonic Expression 1.1): kept whole all the way, or not.</summary>
+internal static class MpeChecks
+{
+    internal static IEnumerable<Finding> Of(Flow flow, WaySearch search)
+    {
+        foreach (var pair in search.All.Where(way => way.From.Zones.Length > 0 && !way.IsLocal && way.From.Id != way.Hearer.Id).GroupBy(way => (way.From.Id, way.Hearer.Id)))
+        {
+            foreach (var way in pair)
+            {
+                var routes = WayWords.RoutesOf(way.Steps);
+                var problem = way.Hearer.Zones.Length > 0 ? Broken(way) : Collapsed(way);
+                if (problem is null) continue;
+                yield return new Finding(
+                    FindingKind.Mpe, way.Hearer.Zones.Length > 0 ? Severity.Warning : Severity.Notice, $"mpe-{pair.Key.Item1}-{pair.Key.Item2}",
+                    way.Hearer.Zones.Length > 0 ? $"{way.From.Name} does not get whole to {way.Hearer.Name}" : $"{way.Hearer.Name} does not keep the fingers of {way.From.Name} apart", problem)
+                {
+                    Routes = routes,
+                    Proposed = [.. Mend(way)],
+                };
+                break;
+            }
+        }
+    }
+
+    /// <summary>What is not as the zones of both ends need it, or null.</summary>
+    private static string? Broken(HeardWay way)
+    {
+        foreach (var zone in way.From.Zones)
+        {
+            if (way.Hearer.Zones.FirstOrDefault(other => other.Lower == zone.Lower) is not { } other)
+                return $"{way.From.Name} plays in the {(zone.Lower ? "lower" : "upper")} zone, and {way.Hearer.Name} has none.";
+            foreach (var channel in Members(zone))
+            {
+                if (!way.From.Sends.Contains(channel)) continue;
+                foreach (var message in (ReadOnlySpan<MidiMessage>)[MidiMessage.NoteOn(channel, 60, 96), MidiMessage.Raw(0xE0 | channel.Index, 0, 64), MidiMessage.Raw(0xD0 | channel.Index, 64, 0)])
+                {
+                    if (!way.From.SendsKinds.Contains(message.Kind) || message.Kind == MessageKind.Note) continue;
+                    if (Arriving(way, message) is not [var one] || one.ChannelIndex != channel.Index)
+                        return string.Create(CultureInfo.InvariantCulture, $"The {message.Kind.Name()} of channel {channel} is stopped or moved on the way: each finger needs its own channel, from end to end.");
+                }
+                var keys = way.Shape.ChannelsOf(channel) == ChannelSet.None.With(channel, true) ? (int)UInt128.PopCount(way.Sent.NoteKeys(channel.Index)) : 0;
+                if (keys == 0) return string.Create(CultureInfo.InvariantCulture, $"Channel {channel} is stopped or moved on the way: each finger needs its own channel, from end to end.");
+                if (keys < 128) return string.Create(CultureInfo.InvariantCulture, $"Of channel {channel} only some keys get through, while its bend and pressure do: a finger's note is cut off from its movement.");
+            }
+            if (other.BendRange != zone.BendRange)
+                return $"The bend range is not agreed: {zone.BendRange} semitones at {way.From.Name}, {other.BendRange} at {way.Hearer.Name}. Every bend is out of tune.";
+            if (other.Members < zone.Members)
+                return $"{way.From.Name} uses {zone.Members} channels for its fingers, {way.Hearer.Name} listens to {other.Members}.";
+        }
+        return null;
+    }
+
+    private static string? Collapsed(HeardWay way)
+    {
+        var members = way.From.Zones.SelectMany(Members).Where(way.From.Sends.Contains).ToList();
+        var sent = members.Where(channel => way.Sent.NoteKeys(channel.Index) != 0).ToList();
+        if (sent.Count < 2) return null;
+        var arrive = sent.SelectMany(channel => way.Shape.ChannelsOf(channel).Members).Distinct().Count();
+        if (arrive >= sent.Count) return null;
+        return string.Create(CultureInfo.InvariantCulture, $"{way.From.Name} plays each finger on a channel of its own, {sent.Count} in all; {way.Hearer.Name} does not speak MPE and hears {(arrive <= 1 ? "them on one" : $"them on {arrive}")}: the bend of one finger bends all.");
+    }
+
+    private static IEnumerable<StudioEdit> Mend(HeardWay way)
+    {
+        foreach (var step in way.Steps.Where(step => step.Route is not null))
+        {
+            for (var i = 0; i < step.Stages.Length; i++)
+            {
+                if (step.Stages[i] is ChannelsStage { KeepWhole: false } channels && way.Hearer.Zones.Length > 0) yield return new SetStage(step.Route!.Id, i, channels with { KeepWhole = true });
+                if (step.Stages[i] is KeysStage && way.Hearer.Zones.Length > 0) yield return new RemoveStage(step.Route!.Id, i, step.Stages[i].Name);
+            }
+        }
+        if (way.From.Zones is [var zone] && way.Hearer.Zones is [var other] && zone.Lower == other.Lower && zone.BendRange != other.BendRange)
+            yield return new SetZones(way.Hearer.Id, other.Lower ? other.Members : 0, other.Lower ? 0 : other.Members, zone.BendRange);
+    }
+
+    private static IEnumerable<Channel> Members(MpeZone zone) =>
+        Channel.All.Where(channel => zone.Lower ? channel.Index >= 1 && channel.Index <= zone.Members : channel.Index <= 14 && channel.Index >= 15 - zone.Members);
+
+    private static List<MidiMessage> Arriving(HeardWay way, MidiMessage message)
+    {
+        var here = new List<MidiMessage> { message };
+        foreach (var step in way.Steps) here = [.. here.SelectMany(each => step.Run(each))];
+        return here;
+    }
+}

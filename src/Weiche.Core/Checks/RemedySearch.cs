@@ -1,0 +1,202 @@
+using System.Collections.Immutable;
+using Weiche.Core.Analysis;
+using Weiche.Core.Midi;
+using Weiche.Core.Stages;
+using Weiche.Core.Studios;
+
+namespace Weiche.Core.Checks;
+
+/// <summary>A change that removes a finding, and what it costs.</summary>
+/// <param name="Key">Names it among the remedies of its finding, for forms.</param>
+/// <param name="Title">What is done: "Switch off Brandung → Bandhaus".</param>
+/// <param name="Edit">The change of the studio; one step, and one undo.</param>
+/// <param name="AtDevice">Whether a person does it, at the device: then the change only says that it was done.</param>
+/// <param name="Lost">The deliveries that would no longer happen.</param>
+/// <param name="Cost">How much that is: a point for each pair of devices, kind and channel.</param>
+public sealed record PricedRemedy(string Key, string Title, StudioEdit Edit, bool AtDevice, ImmutableArray<LostDelivery> Lost, int Cost)
+{
+    /// <summary>What it costs, in words.</summary>
+    public string Price => Lost.Length switch
+    {
+        0 => "costs nothing: everything still gets everywhere it got before",
+        1 => $"costs 1 delivery: {Lost[0]}",
+        _ => $"costs {Lost.Length} deliveries: {string.Join("; ", Lost.Take(2))}{(Lost.Length > 2 ? $"; and {Lost.Length - 2} more" : "")}",
+    };
+}
+
+/// <summary>The remedies of a finding, the cheapest first.</summary>
+/// <param name="Remedies">Each of them removes the finding by itself.</param>
+/// <param name="IsProvedLeast">Whether no cheaper one can be put together of the changes that were looked at; else the first is good,
+/// not proved least.</param>
+public sealed record RemedyList(ImmutableArray<PricedRemedy> Remedies, bool IsProvedLeast);
+
+/// <summary>Looks for what removes a finding at the least cost. Each candidate is tried on a copy of the studio, which is then
+/// checked as a whole.</summary>
+public static class RemedySearch
+{
+    /// <summary>The most candidates that are tried, and the most sets of them.</summary>
+    private const int MaxCandidates = 40;
+    private const int MaxSets = 128;
+    private const int MaxShown = 6;
+
+    private sealed record Candidate(string Title, StudioEdit Edit, bool AtDevice);
+
+    private sealed record Tried(Candidate Candidate, bool Removes, List<LostDelivery> Lost, int Cost);
+
+    /// <summary>The remedies of a finding.</summary>
+    /// <param name="report">The report that it is in.</param>
+    /// <param name="finding">The finding.</param>
+    public static RemedyList For(CheckReport report, Finding finding)
+    {
+        var studio = report.Studio;
+        var all = Candidates(studio, finding).DistinctBy(candidate => candidate.Title).ToList();
+        var before = Deliveries.Of(report.Search.Flow);
+        var tried = all.Take(MaxCandidates).Select(candidate => Try(candidate)).OfType<Tried>().ToList();
+        var complete = tried.Where(each => each.Removes).ToList();
+        var least = complete.Count > 0 ? complete.Min(each => each.Cost) : int.MaxValue;
+        // What does not do alone may do together, and for less. No set costs less than the dearest of its members.
+        var parts = tried.Where(each => !each.Removes && each.Cost < least).OrderBy(each => each.Cost).ToList();
+        var isWhole = all.Count <= MaxCandidates && (least == 0 || parts.Count <= 6);
+        var sets = 0;
+        foreach (var set in least == 0 ? [] : Sets(parts.Take(12).ToList()))
+        {
+            if (sets++ >= MaxSets)
+            {
+                isWhole = false;
+                break;
+            }
+            if (set.Max(each => each.Cost) >= least) continue;
+            var together = new Candidate(
+                Circuits.Capital(Journey.ListOf([.. set.Select(each => char.ToLowerInvariant(each.Candidate.Title[0]) + each.Candidate.Title[1..])])),
+                new ManyEdits([.. set.Select(each => each.Candidate.Edit)], $"Remedy: {finding.Title}"), set.Exists(each => each.Candidate.AtDevice));
+            if (Try(together) is not { Removes: true } found) continue;
+            complete.Add(found);
+            least = Math.Min(least, found.Cost);
+        }
+        var shown = complete.OrderBy(each => each.Cost).ThenBy(each => each.Lost.Count).ThenBy(each => each.Candidate.AtDevice ? 0 : 1).Take(MaxShown)
+            .Select((each, i) => new PricedRemedy(KeyOf(each.Candidate.Title), each.Candidate.Title, each.Candidate.Edit, each.Candidate.AtDevice, [.. each.Lost], each.Cost));
+        return new RemedyList([.. shown], isWhole && complete.Count > 0);
+
+        Tried? Try(Candidate candidate)
+        {
+            if (candidate.Edit.Apply(studio).Studio is not { } after) return null;
+            var then = Checker.Check(after, report);
+            var removes = finding.IsOpenCircuit ? !StillRuns(finding, report, then) : then.Findings.All(other => other.Key != finding.Key);
+            if (!finding.IsOpenCircuit && then.OpensCircuit(report)) return null;
+            var lost = before.LostIn(Deliveries.Of(then.Search.Flow));
+            return new Tried(candidate, removes, lost, Deliveries.CostOf(lost));
+        }
+    }
+
+    /// <summary>Names a remedy by what it does, so that a form still means the same after the list was made anew.</summary>
+    private static string KeyOf(string title)
+    {
+        var hash = 14695981039346656037ul;
+        foreach (var letter in title) hash = (hash ^ letter) * 1099511628211ul;
+        return hash.ToString("x16", System.Globalization.CultureInfo.InvariantCulture);
+    }
+
+    /// <summary>Whether anything still goes round at the places of a circuit that is open now.</summary>
+    private static bool StillRuns(Finding finding, CheckReport before, CheckReport after)
+    {
+        foreach (var place in PlacesOf(before.Search.Flow, finding))
+        {
+            if (after.Search.Flow.Number(place) is { } number && !after.Search.Endless[number].IsEmpty) return true;
+        }
+        return false;
+    }
+
+    private static IEnumerable<InnerEnd> PlacesOf(Flow flow, Finding finding)
+    {
+        var routes = finding.Routes.ToHashSet();
+        var paths = finding.Paths.Select(path => path.Path).ToHashSet();
+        return flow.Steps.Where(step => (step.Route is not null && routes.Contains(step.Route.Id)) || (step.Link?.Inner is { } inner && paths.Contains(inner.Id)))
+            .SelectMany(step => new[] { flow.Places[step.From], flow.Places[step.To] }).OfType<InnerEnd>().Distinct();
+    }
+
+    private static IEnumerable<List<Tried>> Sets(List<Tried> parts)
+    {
+        for (var size = 2; size <= parts.Count; size++)
+        {
+            foreach (var set in Choose(parts, size, 0)) yield return set;
+        }
+
+        static IEnumerable<List<Tried>> Choose(List<Tried> from, int size, int start)
+        {
+            if (size == 0)
+            {
+                yield return [];
+                yield break;
+            }
+            for (var i = start; i <= from.Count - size; i++)
+            {
+                foreach (var rest in Choose(from, size - 1, i + 1)) yield return [from[i], .. rest];
+            }
+        }
+    }
+
+    private static IEnumerable<Candidate> Candidates(Studio studio, Finding finding)
+    {
+        foreach (var edit in finding.Proposed) yield return new Candidate(TitleOf(studio, edit), edit, false);
+        // What reaches nothing, or is named badly, is not mended by switching anything off.
+        if (finding.Kind is FindingKind.Silence or FindingKind.Name or FindingKind.Held) yield break;
+        foreach (var (id, pathId) in finding.Paths)
+        {
+            if (studio.FindDevice(id) is not { } device || device.InnerPaths.FirstOrDefault(path => path.Id == pathId) is not { } path || path.Kind == InnerPathKind.Thru) continue;
+            var title = path.Kind switch
+            {
+                InnerPathKind.LocalControl => $"Switch off local control of {device.Name}",
+                InnerPathKind.Monitor => $"Switch off monitoring on {path.Name} of {device.Name}",
+                InnerPathKind.Routing => $"Switch off “{path.Name}” in {device.Name}",
+                _ => $"Close “{path.Name}” of {device.Name}",
+            };
+            yield return new Candidate(title, new SwitchInnerPath(id, pathId, false), !path.IsSwitchedHere);
+        }
+        foreach (var id in finding.Routes)
+        {
+            if (studio.FindRoute(id) is not { } route) continue;
+            foreach (var candidate in Stops(studio, finding, route)) yield return candidate;
+            if (route.From is AnySource any)
+            {
+                // The sources by which it comes round are left out of "any source".
+                foreach (var leg in finding.Ring.Where(leg => leg.Route == id && leg.Port is not null))
+                {
+                    var port = studio.FindPort(leg.Port!.Value)!.Value;
+                    yield return new Candidate($"Leave {port.Name} out of {studio.Describe(route)}", new SetExceptions(id, any.Except.Add(port.Id), any.OwnToo), false);
+                }
+            }
+            yield return new Candidate($"Switch off {studio.Describe(route)}", new SwitchRoute(id, false), false);
+        }
+    }
+
+    /// <summary>Stages that stop on a route just what goes round.</summary>
+    private static IEnumerable<Candidate> Stops(Studio studio, Finding finding, Route route)
+    {
+        var set = finding.Circulating.FirstOrDefault(item => item.Route == route.Id).Messages ?? finding.Messages;
+        if (set.IsEmpty || !(finding.IsOpenCircuit || finding.Kind == FindingKind.DyingOut)) yield break;
+        var name = studio.Describe(route);
+        var kinds = set.KindsIn();
+        if (kinds != KindSet.All)
+            yield return new Candidate($"Stop {SetWords.Names(kinds)} on {name}", new AddStage(route.Id, new KindsStage(kinds.Complement)), false);
+        var channels = set.ChannelsIn();
+        if (channels.Count is > 0 and < Channel.Count && kinds.Members.All(MessageKinds.HasChannel))
+        {
+            var map = channels.Members.Aggregate(ChannelMap.Identity, (all, channel) => all.With(channel, ChannelSet.None));
+            yield return new Candidate($"Stop channel {channels} on {name}", new AddStage(route.Id, new ChannelsStage(map)), false);
+        }
+        if (kinds == KindSet.Of(MessageKind.Note) || kinds == KindSet.Of(MessageKind.Note, MessageKind.PolyPressure))
+        {
+            var keys = channels.Members.Aggregate(UInt128.Zero, (all, channel) => all | set.NoteKeys(channel.Index));
+            if (keys != UInt128.MaxValue && SetWords.RangesOf(keys).ToList() is [var (first, last)])
+                yield return new Candidate($"Stop the keys {KeyName.Of(first)} to {KeyName.Of(last)} on {name}", new AddStage(route.Id, new KeysStage(first, last, true)), false);
+        }
+    }
+
+    private static string TitleOf(Studio studio, StudioEdit edit) => edit switch
+    {
+        AddStage { Stage: ThinStage thin } add => $"Thin {studio.Describe(studio.FindRoute(add.Id)!)} to {thin.PerSecond} values a second",
+        AddStage { Stage: KindsStage kinds } add => $"Stop {SetWords.Names(kinds.Passing.Complement)} on {studio.Describe(studio.FindRoute(add.Id)!)}",
+        AddStage { Stage: ChannelsStage channels } add => $"Move {channels.Sign.Replace("ch ", "channel ", StringComparison.Ordinal)} on {studio.Describe(studio.FindRoute(add.Id)!)}",
+        _ => edit.Title(studio),
+    };
+}

@@ -1,0 +1,121 @@
+using System.Collections.Immutable;
+using System.Globalization;
+using Weiche.Core.Analysis;
+using Weiche.Core.Midi;
+using Weiche.Core.Stages;
+using Weiche.Core.Studios;
+
+namespace Weiche.Core.Checks;
+
+/// <summary>Puts ways through the graph into words: which legs they have, what they take, how long.</summary>
+/// <param name="flow">The graph.</param>
+internal sealed class WayWords(Flow flow)
+{
+    /// <summary>A step with the message before and after it.</summary>
+    internal readonly record struct Stride(FlowStep Step, MidiMessage Came, MidiMessage Became);
+
+    /// <summary>A closed way as legs, from one of its sources on: the one that sends the message by itself if there is one.</summary>
+    internal ImmutableArray<Leg> Ring(IReadOnlyList<Stride> strides)
+    {
+        var start = Find(stride => IsSource(stride.Step.From) && flow.PortAt(stride.Step.From)!.Value.Device.Kind is not (DeviceKind.Application or DeviceKind.VirtualPort));
+        if (start < 0) start = Find(stride => IsSource(stride.Step.From));
+        if (start < 0) start = Find(stride => flow.PortAt(stride.Step.From) is not null);
+        if (start < 0) start = Math.Max(0, Find(stride => flow.Places[stride.Step.From] is not null));
+        return Legs([.. strides.Skip(start), .. strides.Take(start)]);
+
+        int Find(Func<Stride, bool> wanted)
+        {
+            for (var i = 0; i < strides.Count; i++)
+            {
+                if (wanted(strides[i])) return i;
+            }
+            return -1;
+        }
+    }
+
+    /// <summary>A way as legs: from port to port where it meets ports, else from jack to jack.</summary>
+    internal ImmutableArray<Leg> Legs(IReadOnlyList<Stride> strides)
+    {
+        var legs = ImmutableArray.CreateBuilder<Leg>();
+        var meetsPorts = strides.Any(stride => flow.PortAt(stride.Step.From) is not null);
+        for (var i = 0; i < strides.Count;)
+        {
+            var first = i;
+            do i++;
+            while (i < strides.Count && (meetsPorts ? flow.PortAt(strides[i].Step.From) is null : flow.Places[strides[i].Step.From] is null));
+            var part = strides.Skip(first).Take(i - first).ToList();
+            var port = flow.PortAt(part[0].Step.From);
+            legs.Add(new Leg(NameOf(part[0].Step.From), SaysAt(part[0].Step.From), port?.Id, WayOf(part), part.Select(stride => stride.Step.Route?.Id).FirstOrDefault(id => id is not null), MessageAt(part[^1].Became), part.Sum(DelayOf)));
+        }
+        return legs.ToImmutable();
+    }
+
+    /// <summary>How long a step takes for a message, µs.</summary>
+    internal int DelayOf(Stride stride)
+    {
+        if (stride.Step.Link is { } link) return link.Delay + link.ByteTime * (1 + stride.Became.DataLength);
+        return flow.PortAt(stride.Step.To) is { Port.Jack: null } to ? to.Port.Wire.UsualDelay() : 0;
+    }
+
+    internal string NameOf(int place) => flow.Places[place] switch
+    {
+        { Kind: InnerEndKind.Port } end => flow.Studio.FindPort(new PortId(end.Id))!.Value.Label,
+        { Kind: InnerEndKind.Jack } end when flow.Studio.FindJack(new JackId(end.Id)) is { } jack => $"{jack.Device.Name} {jack.Jack.Name}",
+        _ => "",
+    };
+
+    /// <summary>A message in words without its value, which does not matter here: "C3 on channel 3", "controller 1 on channel 4".</summary>
+    internal static string MessageAt(in MidiMessage message)
+    {
+        var what = message.Kind switch
+        {
+            MessageKind.Note => KeyName.Of(message.Data1),
+            MessageKind.PolyPressure => $"pressure of {KeyName.Of(message.Data1)}",
+            MessageKind.ControlChange or MessageKind.ChannelMode => string.Create(CultureInfo.InvariantCulture, $"controller {message.Data1}"),
+            MessageKind.ProgramChange => string.Create(CultureInfo.InvariantCulture, $"program {message.Data1 + 1}"),
+            var kind => kind.Name(),
+        };
+        return message.HasChannel ? string.Create(CultureInfo.InvariantCulture, $"{what} on channel {message.ChannelIndex + 1}") : what;
+    }
+
+    /// <summary>A time in words: "2.9 ms", "at once".</summary>
+    internal static string Milliseconds(long microseconds) => microseconds == 0 ? "at once" : string.Create(CultureInfo.InvariantCulture, $"{microseconds / 1_000.0:0.0##} ms").Replace("0.00 ms", "0.0 ms", StringComparison.Ordinal);
+
+    /// <summary>The inner paths on a way.</summary>
+    internal static ImmutableArray<(DeviceId, InnerPathId)> PathsOf(IEnumerable<FlowStep> steps) =>
+        [.. steps.Where(step => step.Link?.Inner is not null).Select(step => (step.Link!.Device.Id, step.Link.Inner!.Id)).Distinct()];
+
+    internal static ImmutableArray<RouteId> RoutesOf(IEnumerable<FlowStep> steps) => [.. steps.Select(step => step.Route?.Id).OfType<RouteId>().Distinct()];
+
+    /// <summary>What stands where a step stops everything of a message: "no clock", "taken by a route that diverts".</summary>
+    internal static string StopOf(FlowStep step, in MidiMessage message)
+    {
+        if (step.Taken.Contains(message)) return "a route that diverts takes it";
+        _ = Stage.Run(step.Stages, [message], out var at, out _);
+        return at is { } stage ? step.Stages[stage].Sign : "";
+    }
+
+    private bool IsSource(int place) => flow.PortAt(place) is { IsSource: true };
+
+    private string SaysAt(int place)
+    {
+        if (flow.PortAt(place) is not { } port) return "";
+        if (port.Device.Kind == DeviceKind.VirtualPort) return "virtual port";
+        var channels = port.Channels.Count == Channel.Count ? "" : port.Channels.Count == 0 ? "no channel" : $"ch {port.Channels}";
+        var does = port.IsSource ? "sends" : port.Device.Sounds ? "sounds" : "listens";
+        return channels.Length == 0 ? does : $"{does} {(port.IsSource ? "" : "to ")}{channels}".Replace("sounds to", "sounds", StringComparison.Ordinal);
+    }
+
+    private string WayOf(List<Stride> part)
+    {
+        if (part.FirstOrDefault(stride => stride.Step.Route is not null).Step?.Route is { } route)
+        {
+            var signs = string.Join(" · ", route.Stages.Where(stage => stage is not OffStage).Select(stage => stage.Sign));
+            var from = route.From is OneSource ? "route" : $"route of {flow.Studio.NameOf(route.From)}";
+            return signs.Length > 0 ? $"{from} · {signs}" : from;
+        }
+        var inner = part.Where(stride => stride.Step.Link is { Kind: LinkKind.Inner }).Select(stride => $"{stride.Step.Link!.Device.Name}: {stride.Step.Link.Inner!.Name}{string.Concat(stride.Step.Stages.Select(stage => " · " + stage.Sign))}").ToList();
+        if (inner.Count > 0) return string.Join(", ", inner);
+        return part.Any(stride => stride.Step.Link is { Kind: LinkKind.Virtual }) ? "comes out again" : "cable";
+    }
+}

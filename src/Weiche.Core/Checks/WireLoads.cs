@@ -1,0 +1,130 @@
+using System.Globalization;
+using Weiche.Core.Analysis;
+using Weiche.Core.Midi;
+using Weiche.Core.Stages;
+using Weiche.Core.Studios;
+
+namespace Weiche.Core.Checks;
+
+/// <summary>What a destination's wire has to carry at worst.</summary>
+/// <param name="Port">The destination.</param>
+/// <param name="Capacity">What the wire carries, bytes a second.</param>
+/// <param name="Worst">What may come at worst, bytes a second.</param>
+/// <param name="By">What each device brings of it, bytes a second, the most first.</param>
+public sealed record WireLoad(PortId Port, int Capacity, int Worst, IReadOnlyList<(Device Device, int Bytes)> By);
+
+/// <summary>The load of each wire at worst: from what devices can send when all of them are played as hard as they can be.</summary>
+/// <remarks>How much that is, is a table of what the sorts of device do (docs/checks.md), three bytes a message, two where there are only
+/// two: running status is left out, which makes it a little less. A device on a DIN wire sends no more than that wire carries.
+/// System exclusive is left out: it waits.</remarks>
+internal static class WireLoads
+{
+    // From here on a wire is near its limit.
+    private const int NearPercent = 80;
+    private const int Fingers = 5;
+
+    /// <summary>How many messages of a kind a device of a sort sends in a second at worst.</summary>
+    internal static int Rate(DeviceKind device, MessageKind kind) => (device, kind) switch
+    {
+        (DeviceKind.SoundModule or DeviceKind.DrumModule or DeviceKind.Display or DeviceKind.VirtualPort or DeviceKind.Interface, _) => 0,
+        (_, MessageKind.Clock) => 120,
+        (_, MessageKind.ActiveSensing) => 4,
+        (DeviceKind.Clock, _) => 0,
+        (DeviceKind.Pads, MessageKind.Note) => 40,
+        (DeviceKind.Pads, MessageKind.PolyPressure) => 50,
+        (DeviceKind.Pads or DeviceKind.Pedals, MessageKind.ControlChange) => 20,
+        (DeviceKind.Pedals, MessageKind.Note) => 10,
+        (DeviceKind.Pads or DeviceKind.Pedals, _) => 0,
+        (DeviceKind.Surface, MessageKind.Note) => 40,
+        (DeviceKind.Surface, MessageKind.PitchBend or MessageKind.ChannelPressure) => 250,
+        (DeviceKind.Surface, MessageKind.ControlChange) => 200,
+        (DeviceKind.Breath, MessageKind.ControlChange or MessageKind.ChannelPressure) => 100,
+        (DeviceKind.Breath, _) => 0,
+        (DeviceKind.Application or DeviceKind.Raw, MessageKind.Note) => 100,
+        (DeviceKind.Application or DeviceKind.Raw, MessageKind.ControlChange) => 100,
+        (_, MessageKind.Note) => 40,
+        (_, MessageKind.ControlChange or MessageKind.PitchBend) => 60,
+        (_, MessageKind.ChannelPressure) => 40,
+        _ => 0,
+    };
+
+    /// <summary>The loads, by destination, of those to which anything comes.</summary>
+    internal static IEnumerable<WireLoad> Of(Flow flow, WaySearch search)
+    {
+        foreach (var destination in search.Wires.GroupBy(way => way.Destination))
+        {
+            var port = flow.PortAt(destination.Key)!.Value;
+            // What a device would bring to itself is a double, and told as one.
+            var by = destination.Where(way => way.From.Id != port.Device.Id).GroupBy(way => way.From.Id)
+                .Select(group => (group.First().From, Bytes: (int)Math.Ceiling(group.GroupBy(way => way.Origin).Sum(ways => Cap(ways.First(), ways.Sum(way => BytesOf(flow, way)))))))
+                .Where(item => item.Bytes > 0).OrderByDescending(item => item.Bytes).ToList();
+            if (by.Count > 0) yield return new WireLoad(port.Id, port.Port.Wire.BytesPerSecond()!.Value, by.Sum(item => item.Bytes), by);
+        }
+
+        double Cap(WireWay way, double bytes) => flow.Places[way.Origin] is { Kind: InnerEndKind.Jack } ? Math.Min(bytes, WireKind.Din.BytesPerSecond()!.Value) : bytes;
+    }
+
+    internal static IEnumerable<Finding> Findings(Flow flow, WaySearch search, IReadOnlyList<WireLoad> loads)
+    {
+        foreach (var load in loads.Where(load => (long)load.Worst * 100 >= (long)load.Capacity * NearPercent))
+        {
+            var port = flow.Studio.FindPort(load.Port)!.Value;
+            var most = load.By[0];
+            var route = search.Wires.Where(way => way.From.Id == most.Device.Id && flow.PortAt(way.Destination)?.Id == load.Port).Select(way => way.Steps.LastOrDefault(step => step.Route is not null)?.Route).FirstOrDefault(each => each is not null);
+            var over = load.Worst > load.Capacity;
+            var share = string.Create(CultureInfo.InvariantCulture, $"{100.0 * load.Worst / load.Capacity:0} %");
+            yield return new Finding(
+                FindingKind.Wire, Severity.Warning, $"wire-{load.Port}",
+                $"{port.Name}: {NameOf(port.Port.Wire)} wire at {share} when {most.Device.Name} plays",
+                string.Create(CultureInfo.InvariantCulture, $"{load.Worst} of {load.Capacity} bytes a second, if everybody plays as hard as they can. ")
+                    + (over ? "Messages will be late: controllers are thinned, notes wait, and none is lost." : "There is hardly any room left."))
+            {
+                Port = load.Port,
+                Routes = route is null ? [] : [route.Id],
+                Evidence = [.. load.By.Take(6).Select(item => string.Create(CultureInfo.InvariantCulture, $"{item.Device.Name} brings up to {item.Bytes} bytes a second."))],
+                Proposed = route is null ? [] : [new AddStage(route.Id, new ThinStage(25)), new AddStage(route.Id, new KindsStage(KindSet.All.With(MessageKind.ControlChange, false)))],
+            };
+        }
+    }
+
+    internal static string NameOf(WireKind wire) => wire switch
+    {
+        WireKind.Din => "DIN",
+        WireKind.Usb => "USB",
+        WireKind.Bluetooth => "Bluetooth",
+        WireKind.Network => "network",
+        _ => "virtual",
+    };
+
+    private static double BytesOf(Flow flow, WireWay way)
+    {
+        var bytes = 0.0;
+        var passing = way.Steps.Reverse().Aggregate(MessageSet.All, (set, step) => step.PreImage(set)).Intersect(flow.Sent[way.Origin]);
+        foreach (var kind in way.From.SendsKinds.Members)
+        {
+            var rate = (double)Rate(way.From.Kind, kind);
+            if (rate == 0) continue;
+            var sent = flow.Sent[way.Origin].OfKind(kind);
+            if (sent.IsEmpty) continue;
+            if (kind is MessageKind.ControlChange or MessageKind.ChannelPressure or MessageKind.PitchBend)
+            {
+                var hands = Math.Min(Fingers, sent.ChannelsIn().Count);
+                foreach (var thin in way.Steps.SelectMany(step => step.Stages).OfType<ThinStage>()) rate = Math.Min(rate, (double)thin.PerSecond * hands);
+            }
+            // Of notes half are note-ons and half note-offs; what a chord makes of one counts as often.
+            var getting = passing.OfKind(kind);
+            if (getting.IsEmpty) continue;
+            // A surface has a channel for each finger: of those that play, not all need be on the channels that get through.
+            if (way.From.Kind == DeviceKind.Surface) rate *= Math.Min(1.0, (double)getting.ChannelsIn().Count / Math.Min(Fingers, sent.ChannelsIn().Count));
+            bytes += rate * Arriving(way, getting.Usual()).Sum(message => 1 + message.DataLength);
+        }
+        return bytes;
+    }
+
+    private static List<MidiMessage> Arriving(WireWay way, MidiMessage message)
+    {
+        var here = new List<MidiMessage> { message };
+        foreach (var step in way.Steps) here = [.. here.SelectMany(each => step.Run(each))];
+        return here;
+    }
+}

@@ -26,6 +26,8 @@ public sealed class Rehearsal
     {
         _studio = studio;
         _engine = new Engine(RoutingPlan.Compile(studio));
+        // Nothing comes back here but what the file brings.
+        _engine.Guard.Generation = 0;
         foreach (var destination in studio.Destinations) _arrivals.Add(destination.Id, new Arrivals(_pool, destination.Port.Wire.ByteTime()));
     }
 

@@ -75,6 +75,9 @@ public sealed class Engine
     /// <summary>Is shown each short system exclusive as it comes, before it is routed; null if nobody looks.</summary>
     public ExclusiveGuard? Exclusives { get; set; }
 
+    /// <summary>Stops what goes round in spite of the plan.</summary>
+    public Guard Guard { get; } = new();
+
     /// <summary>The plan in force.</summary>
     public RoutingPlan Plan { get; private set; }
 
@@ -109,6 +112,9 @@ public sealed class Engine
                 _ledger.AddSource(id);
                 _sources[id] ??= new SourceState(id, new StreamParser(Pool), plan.Meter(port.Id)!);
                 _sources[id]!.On = port.Port.On;
+                _sources[id]!.MayEcho = MayLeadBack(port, PortDirection.Destination);
+                _sources[id]!.Device = port.Device.Id.Value;
+                _sources[id]!.MayCross = MayCross(port);
                 _sources[id]!.Meter.Down = _sources[id]!.Down;
             }
             else
@@ -116,11 +122,16 @@ public sealed class Engine
                 _ledger.AddDestination(id);
                 _outlets[id] ??= new Outlet(
                     port.Id, plan.Meter(port.Id)!, Pool, port.Port.Wire.ByteTime(), port.Port.Wire != WireKind.Virtual, _wireLead, useRunningStatus: port.Port.Wire == WireKind.Din);
+                _outlets[id]!.MayReturn = MayLeadBack(port, PortDirection.Source);
+                _outlets[id]!.Device = port.Device.Id.Value;
+                _outlets[id]!.MayCross = MayCross(port);
             }
         }
         Plan = plan;
         _version = plan.Version;
         foreach (var route in plan.AllRoutes) route.Outlet = _outlets[route.Destination]!;
+        Guard.Keep(id => plan.Meter(new RouteId(id)) is not null);
+        MarkGuarded();
         _timed = [.. plan.AllRoutes.SelectMany(route => route.Stages.Index().Where(stage => stage.Item.KeepsTime).Select(stage => (route, stage.Index)))];
         var cursor = 0;
         while (_ledger.TryTakeWhere(ref cursor, plan, static (entry, next) => !next.Carries(entry.Route, entry.Source), out var entry))
@@ -267,10 +278,59 @@ public sealed class Engine
         }
     }
 
+    /// <summary>What the guard stops now, the oldest first, and the ways back that it saw. Not on the live path.</summary>
+    public (GuardTrip[] Trips, WayBack[] Ways) Guarded() => (Guard.Trips(), Guard.Learned());
+
+    /// <summary>Lets everything run again that the guard has stopped.</summary>
+    public void Resume()
+    {
+        Guard.Resume();
+        MarkGuarded();
+    }
+
+    /// <summary>Whether something that goes to the device of a port could come back from it: over DIN jacks anything may be plugged
+    /// anywhere; else the device must have a port of the other direction.</summary>
+    private static bool MayLeadBack(DevicePort port, PortDirection other) =>
+        MayCross(port) || port.Owner.Ports.Any(each => each.Direction == other);
+
+    /// <summary>Whether something that goes to one device may come back by another here: where cables can be plugged wrongly.</summary>
+    private static bool MayCross(DevicePort port) => port.Port.Jack is not null || port.Owner.Kind == DeviceKind.Raw;
+
+    private void MarkGuarded()
+    {
+        foreach (var route in Plan.AllRoutes) route.IsGuarded = Guard.Concerns(route.Id);
+    }
+
+    /// <summary>Asks the guard how often a message has gone round; what it stops from now on ends where it is held.</summary>
+    private void AskGuard(SourceState source, ref Run run)
+    {
+        var message = run.Message;
+        var isDown = message.IsNoteOn && (source.Down[message.ChannelIndex * 2 + (message.Data1 >> 6)] >> (message.Data1 & 63) & 1) != 0;
+        if (message.SysExHandle != 0) run.Exclusive = Fingerprint(Pool.Bytes(message.SysExHandle));
+        var version = Guard.Version;
+        run.Generation = Guard.GenerationOf(message, run.Exclusive, source.Id, source.Device, source.MayCross, isDown, run.Time.Microseconds, out var tripped);
+        if (version != Guard.Version) MarkGuarded();
+        if (!tripped) return;
+        Guard.LastStopped(out var route, out var from, out var origin, out var isWhole);
+        var cursor = 0;
+        while (_ledger.TryTakeWhere(ref cursor, (route, from, origin, isWhole), static (entry, stopped) =>
+            entry.Route == stopped.route && entry.Source == stopped.from
+            && (Held.TryOrigin(stopped.origin, out var held) ? stopped.isWhole ? Held.IsOnChannelOf(entry.Origin, held) : entry.Origin == held : false), out var entry))
+            End(entry, run.Time);
+    }
+
+    private static uint Fingerprint(ReadOnlySpan<byte> bytes)
+    {
+        var hash = 2166136261u;
+        foreach (var each in bytes[..Math.Min(bytes.Length, LongestShown)]) hash = (hash ^ each) * 16777619u;
+        return hash ^ (uint)bytes.Length;
+    }
+
     private void Route(SourceState source, in MidiMessage message, MidiTime now)
     {
         source.Meter.KindCounts[(int)message.Kind]++;
         var run = new Run(source.Id, message, now, ++_run);
+        if (source.MayEcho && Guard.IsOn) AskGuard(source, ref run);
         Write(TapEvent.Came, run, message, source.Id, 0);
         if (message.SysExHandle != 0 && Swallows(source, message)) Write(TapEvent.Kept, run, message, source.Id, 0);
         else if (!source.On) Write(TapEvent.SourceOff, run, message, source.Id, 0);
@@ -290,7 +350,8 @@ public sealed class Engine
         if (run.Message.IsNote) BeginOrEndNote(source, ref run);
         foreach (var route in Plan.RoutesOf(run.Source))
         {
-            if (route.IsLive) Step(route, ref run);
+            if (route.IsGuarded && Guard.Stops(route.Id, run.Source, run.Message)) Write(TapEvent.Guarded, run, run.Message, route.Destination, route.Id);
+            else if (route.IsLive) Step(route, ref run);
             else Write(TapEvent.DestinationOff, run, run.Message, route.Destination, route.Id);
             // The route may have led elsewhere when the pedal went down: it goes up there too.
             if (run.PedalUp) EndOlder(ref run, route.Id);
@@ -508,6 +569,7 @@ public sealed class Engine
     {
         outlet.Enqueue(message, run.Source, run.Time);
         MarkDirty(outlet);
+        if (outlet.MayReturn && Guard.IsOn) Guard.Remember(message, run.Exclusive, run.Message, run.Generation, run.Number, run.Source, route, outlet.Id.Value, outlet.Device, outlet.MayCross, run.Time.Microseconds);
         if (meter is not null)
         {
             meter.PassedCount++;
@@ -605,6 +667,11 @@ public sealed class Engine
         internal readonly PortMeter Meter = meter;
         internal readonly ulong[] Down = new ulong[Channel.Count * 2];
         internal bool On;
+
+        /// <summary>Whether something that was sent could come back here.</summary>
+        internal bool MayEcho;
+        internal int Device;
+        internal bool MayCross;
         internal long LastByte;
     }
 
@@ -635,6 +702,12 @@ public sealed class Engine
 
         /// <summary>Whether a pedal went up through the route that it runs through.</summary>
         internal bool PedalUp;
+
+        /// <summary>How often it has gone round already, as far as the guard knows.</summary>
+        internal int Generation;
+
+        /// <summary>A number for the bytes of a system exclusive, for the guard; else 0.</summary>
+        internal uint Exclusive;
 
         /// <summary>Whether the tap has had its line already.</summary>
         internal bool Quiet;

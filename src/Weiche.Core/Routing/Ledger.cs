@@ -276,6 +276,9 @@ internal static class Held
     /// <summary>Whether the number stands for a key.</summary>
     internal static bool IsKey(int held) => held % Items < FirstController;
 
+    /// <summary>Whether two numbers are of one channel, and both keys or both controllers.</summary>
+    internal static bool IsOnChannelOf(int held, int other) => held / Items == other / Items && IsKey(held) == IsKey(other);
+
     /// <summary>The message that ends a held thing, at the place where it went: the note-off that came, or else one
     /// without a measured release; a pedal quite up.</summary>
     internal static MidiMessage End(int held, in MidiMessage cause)

@@ -33,6 +33,9 @@ public enum TapEvent : byte
     /// <summary>It ends a note or pedal that another one still holds there.</summary>
     HeldByOther,
 
+    /// <summary>The guard stopped it: it went round in spite of the plan.</summary>
+    Guarded,
+
     /// <summary>A bound was met: the destination's queue or the ledger is full.</summary>
     Refused,
 }

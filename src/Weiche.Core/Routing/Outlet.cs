@@ -64,6 +64,15 @@ internal sealed class Outlet
     internal ushort ChannelsUsed;
     internal bool IsDirty;
 
+    /// <summary>Whether what is sent here could come back on a source at all.</summary>
+    internal bool MayReturn;
+
+    /// <summary>The device there, for the guard.</summary>
+    internal int Device;
+
+    /// <summary>Whether what goes there may come back by another device.</summary>
+    internal bool MayCross;
+
     /// <summary>An outlet.</summary>
     /// <param name="id">The destination.</param>
     /// <param name="meter">Its figures.</param>

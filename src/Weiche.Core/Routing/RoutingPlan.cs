@@ -80,6 +80,9 @@ internal sealed class CompiledRoute
     internal readonly int Destination;
     internal readonly bool IsLive;
     internal readonly bool Diverts;
+
+    /// <summary>Whether the guard stops something on it. The engine that runs the plan says so.</summary>
+    internal bool IsGuarded;
     internal readonly CompiledStage[] Stages;
 
     /// <summary>Tables that stand side by side are one: at the first of them the table that does what all of them do;

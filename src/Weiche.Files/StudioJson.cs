@@ -75,7 +75,8 @@ public static class StudioJson
                 route.Divert ? true : null))],
             [.. studio.Groups.Select(group => new GroupDto(group.Id.Value, group.Name, [.. group.Members.Select(id => id.Value)]))],
             [.. studio.Cables.Select(cable => new CableDto(cable.From.Value, cable.To.Value))],
-            studio.MiddleIsC4 ? true : null),
+            studio.MiddleIsC4 ? true : null,
+            studio.Safety == Safety.Usual ? null : new SafetyDto(studio.Safety.OpeningWaits, studio.Safety.Rounds)),
         Options) + "\n";
 
     /// <summary>Writes one stage.</summary>
@@ -128,7 +129,8 @@ public static class StudioJson
                 [.. (dto.Groups.IsDefault ? [] : dto.Groups).Select(group => new SourceGroup(
                     new GroupId(group.Id), group.Name, [.. group.Members.Select(id => new PortId(id))]))],
                 [.. (dto.Cables.IsDefault ? [] : dto.Cables).Select(cable => new Cable(new JackId(cable.From), new JackId(cable.To)))],
-                dto.MiddleIsC4 ?? false);
+                dto.MiddleIsC4 ?? false,
+                dto.Safety is { } safety ? new Safety(safety.OpeningWaits, safety.Rounds) : null);
         }
         catch (JsonException exception)
         {
@@ -229,7 +231,9 @@ public static class StudioJson
 
     private sealed record StudioDto(
         int Format, string Name, int NextId, ImmutableArray<DeviceDto> Devices, ImmutableArray<RouteDto> Routes, ImmutableArray<GroupDto> Groups = default,
-        ImmutableArray<CableDto> Cables = default, bool? MiddleIsC4 = null);
+        ImmutableArray<CableDto> Cables = default, bool? MiddleIsC4 = null, SafetyDto? Safety = null);
+
+    private sealed record SafetyDto(bool OpeningWaits, int Rounds);
 
     private sealed record DeviceDto(
         int Id, string Name, DeviceKind Kind, string Sends, string Listens, bool Sounds, ImmutableArray<PortDto> Ports, string? StandIn = null,

@@ -34,6 +34,7 @@ public sealed class Junction : IDisposable
         Clock = clock;
         _plan = RoutingPlan.Compile(studio);
         _engine = new Engine(_plan, wireLead: WireLead);
+        _engine.Guard.Generation = studio.Safety.Rounds;
         _alarm = new Thread(RingWhenDue) { IsBackground = true, Name = "Weiche wires" };
         _alarm.Start();
     }
@@ -70,9 +71,25 @@ public sealed class Junction : IDisposable
         lock (_gate)
         {
             _engine.Swap(plan, Clock.Now);
+            _engine.Guard.Generation = plan.Studio.Safety.Rounds;
             Volatile.Write(ref _plan, plan);
             Flush();
         }
+    }
+
+    /// <summary>Counts up with everything that changes what the guard stops.</summary>
+    public long GuardVersion => _engine.Guard.Version;
+
+    /// <summary>What the guard stops now, the oldest first, and the ways back that it saw.</summary>
+    public (GuardTrip[] Trips, WayBack[] Ways) Guarded()
+    {
+        lock (_gate) return _engine.Guarded();
+    }
+
+    /// <summary>Lets everything run again that the guard has stopped.</summary>
+    public void ResumeGuard()
+    {
+        lock (_gate) _engine.Resume();
     }
 
     /// <summary>Sends whole messages to a destination from Weiche itself.</summary>
@@ -107,6 +124,8 @@ public sealed class Junction : IDisposable
             Flush();
             _engine.Swap(empty, Clock.Now);
             _engine.Swap(plan, Clock.Now);
+            _engine.Guard.Generation = studio.Safety.Rounds;
+            _engine.Resume();
             Volatile.Write(ref _plan, plan);
             Flush();
         }

@@ -14,7 +14,7 @@ public sealed record LookedAt(int Routes, int Places, int WaysBack, bool IsWhole
 /// <summary>What the checks have to say about a studio.</summary>
 public sealed class CheckReport
 {
-    internal CheckReport(Studio studio, CircuitSearch search, WaySearch ways, ImmutableArray<Finding> findings, ImmutableArray<WireLoad> loads, LookedAt looked)
+    internal CheckReport(Studio studio, CircuitSearch search, WaySearch ways, ImmutableArray<Finding> findings, ImmutableArray<WorstLoad> loads, LookedAt looked)
     {
         Studio = studio;
         Search = search;
@@ -31,7 +31,7 @@ public sealed class CheckReport
     public ImmutableArray<Finding> Findings { get; }
 
     /// <summary>What each wire has to carry at worst.</summary>
-    public ImmutableArray<WireLoad> Loads { get; }
+    public ImmutableArray<WorstLoad> Loads { get; }
 
     /// <summary>What was looked at.</summary>
     public LookedAt Looked { get; }

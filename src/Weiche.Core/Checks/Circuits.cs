@@ -88,7 +88,6 @@ internal sealed class Circuits
         else
         {
             var each = 1_000_000.0 / round;
-            yield return string.Create(CultureInfo.InvariantCulture, $"{each:0} messages a second for each message that is sent into it.");
             foreach (var cable in strides.Where(stride => stride.Step.Link is { ByteTime: > 0 }).Take(1))
             {
                 var share = each * (1 + cable.Became.DataLength) * cable.Step.Link!.ByteTime / 1_000_000;

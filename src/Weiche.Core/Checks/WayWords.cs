@@ -106,6 +106,15 @@ internal sealed class WayWords(Flow flow)
         return channels.Length == 0 ? does : $"{does} {(port.IsSource ? "" : "to ")}{channels}".Replace("sounds to", "sounds", StringComparison.Ordinal);
     }
 
+    /// <summary>An inner path in words: "echo · sequencer page".</summary>
+    private static string Sort(InnerPath path) => path.Kind switch
+    {
+        InnerPathKind.Thru => "thru",
+        InnerPathKind.Echo => $"echo · {path.Name}",
+        InnerPathKind.Monitor => $"monitor · {path.Name}",
+        _ => path.Name,
+    };
+
     private string WayOf(List<Stride> part)
     {
         if (part.FirstOrDefault(stride => stride.Step.Route is not null).Step?.Route is { } route)
@@ -114,7 +123,7 @@ internal sealed class WayWords(Flow flow)
             var from = route.From is OneSource ? "route" : $"route of {flow.Studio.NameOf(route.From)}";
             return signs.Length > 0 ? $"{from} · {signs}" : from;
         }
-        var inner = part.Where(stride => stride.Step.Link is { Kind: LinkKind.Inner }).Select(stride => $"{stride.Step.Link!.Device.Name}: {stride.Step.Link.Inner!.Name}{string.Concat(stride.Step.Stages.Select(stage => " · " + stage.Sign))}").ToList();
+        var inner = part.Where(stride => stride.Step.Link is { Kind: LinkKind.Inner }).Select(stride => $"{Sort(stride.Step.Link!.Inner!)}{string.Concat(stride.Step.Stages.Select(stage => " · " + stage.Sign))}").ToList();
         if (inner.Count > 0) return string.Join(", ", inner);
         return part.Any(stride => stride.Step.Link is { Kind: LinkKind.Virtual }) ? "comes out again" : "cable";
     }

@@ -11,7 +11,7 @@ namespace Weiche.Core.Checks;
 /// <param name="Capacity">What the wire carries, bytes a second.</param>
 /// <param name="Worst">What may come at worst, bytes a second.</param>
 /// <param name="By">What each device brings of it, bytes a second, the most first.</param>
-public sealed record WireLoad(PortId Port, int Capacity, int Worst, IReadOnlyList<(Device Device, int Bytes)> By);
+public sealed record WorstLoad(PortId Port, int Capacity, int Worst, IReadOnlyList<(Device Device, int Bytes)> By);
 
 /// <summary>The load of each wire at worst: from what devices can send when all of them are played as hard as they can be.</summary>
 /// <remarks>How much that is, is a table of what the sorts of device do (docs/checks.md), three bytes a message, two where there are only
@@ -49,7 +49,7 @@ internal static class WireLoads
     };
 
     /// <summary>The loads, by destination, of those to which anything comes.</summary>
-    internal static IEnumerable<WireLoad> Of(Flow flow, WaySearch search)
+    internal static IEnumerable<WorstLoad> Of(Flow flow, WaySearch search)
     {
         foreach (var destination in search.Wires.GroupBy(way => way.Destination))
         {
@@ -58,13 +58,13 @@ internal static class WireLoads
             var by = destination.Where(way => way.From.Id != port.Device.Id).GroupBy(way => way.From.Id)
                 .Select(group => (group.First().From, Bytes: (int)Math.Ceiling(group.GroupBy(way => way.Origin).Sum(ways => Cap(ways.First(), ways.Sum(way => BytesOf(flow, way)))))))
                 .Where(item => item.Bytes > 0).OrderByDescending(item => item.Bytes).ToList();
-            if (by.Count > 0) yield return new WireLoad(port.Id, port.Port.Wire.BytesPerSecond()!.Value, by.Sum(item => item.Bytes), by);
+            if (by.Count > 0) yield return new WorstLoad(port.Id, port.Port.Wire.BytesPerSecond()!.Value, by.Sum(item => item.Bytes), by);
         }
 
         double Cap(WireWay way, double bytes) => flow.Places[way.Origin] is { Kind: InnerEndKind.Jack } ? Math.Min(bytes, WireKind.Din.BytesPerSecond()!.Value) : bytes;
     }
 
-    internal static IEnumerable<Finding> Findings(Flow flow, WaySearch search, IReadOnlyList<WireLoad> loads)
+    internal static IEnumerable<Finding> Findings(Flow flow, WaySearch search, IReadOnlyList<WorstLoad> loads)
     {
         foreach (var load in loads.Where(load => (long)load.Worst * 100 >= (long)load.Capacity * NearPercent))
         {

@@ -22,7 +22,7 @@ public sealed class Studio
 
     private Studio(
         string name, int nextId, ImmutableArray<Device> devices, ImmutableArray<Route> routes, ImmutableArray<SourceGroup> groups,
-        ImmutableArray<Cable> cables, bool middleIsC4)
+        ImmutableArray<Cable> cables, bool middleIsC4, Safety safety)
     {
         Name = name;
         NextId = nextId;
@@ -31,6 +31,7 @@ public sealed class Studio
         Groups = groups;
         Cables = cables;
         MiddleIsC4 = middleIsC4;
+        Safety = safety;
         foreach (var device in devices)
         {
             foreach (var jack in device.Jacks) _jacks.Add(jack.Id, (device, jack));
@@ -66,6 +67,9 @@ public sealed class Studio
     /// <summary>Whether middle C (key 60) is called C4 on screen; else C3.</summary>
     public bool MiddleIsC4 { get; }
 
+    /// <summary>How it guards against messages that run in circles.</summary>
+    public Safety Safety { get; }
+
     /// <summary>The octave that key 60 is given on screen: 3 or 4.</summary>
     public int MiddleOctave => MiddleIsC4 ? 4 : KeyName.DefaultMiddleOctave;
 
@@ -80,7 +84,7 @@ public sealed class Studio
 
     /// <summary>A studio with nothing in it.</summary>
     /// <param name="name">Its name.</param>
-    public static Studio Empty(string name) => new(name, 1, [], [], [], [], false);
+    public static Studio Empty(string name) => new(name, 1, [], [], [], [], false, Safety.Usual);
 
     /// <summary>A studio from its parts, as read from a file.</summary>
     /// <param name="name">Its name.</param>
@@ -90,17 +94,19 @@ public sealed class Studio
     /// <param name="groups">Its groups.</param>
     /// <param name="cables">Its cables.</param>
     /// <param name="middleIsC4">Whether key 60 is called C4.</param>
+    /// <param name="safety">How it guards against circles; the usual way if null.</param>
     /// <exception cref="ArgumentException">The parts do not fit together; the message says how, in a sentence.</exception>
     public static Studio From(
         string name, int nextId, ImmutableArray<Device> devices, ImmutableArray<Route> routes, ImmutableArray<SourceGroup> groups = default,
-        ImmutableArray<Cable> cables = default, bool middleIsC4 = false)
+        ImmutableArray<Cable> cables = default, bool middleIsC4 = false, Safety? safety = null)
     {
         if (groups.IsDefault) groups = [];
         if (cables.IsDefault) cables = [];
         CheckIds(nextId, devices, routes, groups);
         CheckNames(name, devices, groups);
         CheckWiring(devices, cables);
-        var studio = new Studio(name, nextId, devices, routes, groups, cables, middleIsC4);
+        if (safety?.Check() is { } unsafeText) throw new ArgumentException(unsafeText);
+        var studio = new Studio(name, nextId, devices, routes, groups, cables, middleIsC4, safety ?? Safety.Usual);
         foreach (var device in devices.Where(device => device.Kind == DeviceKind.Raw))
         {
             if (AddRawDevice.CheckAddress(device.Address) is { } problem) throw new ArgumentException($"Device “{device.Name}”: {problem}");
@@ -283,8 +289,8 @@ public sealed class Studio
 
     internal Studio With(
         ImmutableArray<Device>? devices = null, ImmutableArray<Route>? routes = null, ImmutableArray<SourceGroup>? groups = null, int idsTaken = 0,
-        ImmutableArray<Cable>? cables = null, bool? middleIsC4 = null) =>
-        new(Name, NextId + idsTaken, devices ?? Devices, routes ?? Routes, groups ?? Groups, cables ?? Cables, middleIsC4 ?? MiddleIsC4);
+        ImmutableArray<Cable>? cables = null, bool? middleIsC4 = null, Safety? safety = null) =>
+        new(Name, NextId + idsTaken, devices ?? Devices, routes ?? Routes, groups ?? Groups, cables ?? Cables, middleIsC4 ?? MiddleIsC4, safety ?? Safety);
 
     internal Studio With(Device before, Device after) => With(devices: Devices.Replace(before, after));
 
@@ -293,7 +299,7 @@ public sealed class Studio
     /// <exception cref="ArgumentException">The name cannot be one.</exception>
     public Studio Named(string name) => NameRule.Check(name) is { } problem
         ? throw new ArgumentException(problem, nameof(name))
-        : new(name, NextId, Devices, Routes, Groups, Cables, MiddleIsC4);
+        : new(name, NextId, Devices, Routes, Groups, Cables, MiddleIsC4, Safety);
 
     /// <summary>The same studio, where what is added next has at least this id: numbers that another version of it used are
     /// not used for something else.</summary>
@@ -325,7 +331,8 @@ public sealed class Studio
             [.. Routes.Select(route => route with { Id = new RouteId(route.Id.Value + by), From = From(route.From), To = Moved(route.To) })],
             [.. Groups.Select(group => group with { Id = new GroupId(group.Id.Value + by), Members = [.. group.Members.Select(Moved)] })],
             [.. Cables.Select(cable => new Cable(new JackId(cable.From.Value + by), new JackId(cable.To.Value + by)))],
-            MiddleIsC4);
+            MiddleIsC4,
+            Safety);
 
         InnerEnd End(InnerEnd end) => end.Id == 0 ? end : end with { Id = end.Id + by };
     }

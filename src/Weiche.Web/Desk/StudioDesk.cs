@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using Weiche.Core.Checks;
 using Weiche.Core.Studios;
 using Weiche.Data;
 using Weiche.Files;
@@ -13,7 +14,12 @@ namespace Weiche.Web.Desk;
 /// <param name="StudioId">The studio's key in the database.</param>
 /// <param name="Undo">The edit that undo takes back, in words; null if there is none.</param>
 /// <param name="Redo">The edit that redo makes again, in words; null if there is none.</param>
-public sealed record DeskState(Studio Studio, int Version, int StudioId, string? Undo = null, string? Redo = null);
+/// <param name="Waiting">What the last edit said of a circuit that it would have opened; null if it did not.</param>
+public sealed record DeskState(Studio Studio, int Version, int StudioId, string? Undo = null, string? Redo = null, string? Waiting = null)
+{
+    /// <summary>What the checks say of the studio.</summary>
+    public required CheckReport Report { get; init; }
+}
 
 /// <summary>
 /// The one place where edits are made. An edit is checked, written to the database, put in force in the engine and
@@ -28,6 +34,8 @@ public sealed class StudioDesk : IDisposable
     private readonly TimeProvider _time;
     private readonly ConcurrentDictionary<int, Studio> _plans = new();
     private DeskState _state;
+    // The edit that was just held back because it would open a circuit: made again at once, it is meant.
+    private StudioEdit? _heldBack;
 
     /// <summary>A desk for a studio from the database.</summary>
     /// <param name="store">The database.</param>
@@ -41,7 +49,7 @@ public sealed class StudioDesk : IDisposable
         _store = store;
         _time = time;
         var studio = StudioJson.Read(stored.Document).Reserving(stored.NextId);
-        _state = Placed(new DeskState(studio, stored.Version, stored.Id));
+        _state = Placed(new DeskState(studio, stored.Version, stored.Id) { Report = Checker.Check(studio) });
         Junction = new Junction(studio, new StudioClock(time));
         Park = new PortPark(Junction, time, places, withRoom);
         Scout = new Scout(Junction, time);
@@ -79,7 +87,31 @@ public sealed class StudioDesk : IDisposable
             if (result.Studio is not { } studio) return result;
             if (studio.Name != before.Name && NameTaken(studio.Name, _state.StudioId) is { } taken) return EditResult.Refused("studio", taken);
             var title = edit.Title(before);
-            var problem = Enforce(studio, () => _store.Append(_state.StudioId, title, StudioJson.Write(studio), _time.GetUtcNow().UtcDateTime, studio.Name, studio.NextId));
+            var report = Checker.Check(studio, _state.Report);
+            string? waiting = null;
+            var isMeant = _heldBack is { } held && held.Equals(edit);
+            _heldBack = null;
+            if (report.OpensCircuit(_state.Report) && edit is not ReplaceStudio)
+            {
+                var opened = Opening.Of(_state.Report, report);
+                if (!before.Safety.OpeningWaits || isMeant || opened.Waiting is not { } safe)
+                {
+                    waiting = $"A circuit is open now: {opened.Circuit.Sentence}";
+                }
+                else if (opened.IsUndone)
+                {
+                    _heldBack = edit;
+                    return EditResult.Refused("circuit", $"It waits, switched off: it would open a circuit. {opened.Circuit.Sentence} Do it once more to have it all the same.");
+                }
+                else
+                {
+                    (studio, report) = (safe, Checker.Check(safe, _state.Report));
+                    waiting = $"{opened.Names} waits, switched off: it would open a circuit. {opened.Circuit.Sentence}";
+                    title += ", waiting";
+                    result = EditResult.Done(studio, result.NewId);
+                }
+            }
+            var problem = Enforce(studio, report, waiting, () => _store.Append(_state.StudioId, title, StudioJson.Write(studio), _time.GetUtcNow().UtcDateTime, studio.Name, studio.NextId));
             return problem is null ? result : EditResult.Refused(problem.Field, problem.Sentence);
         }
     }
@@ -112,7 +144,7 @@ public sealed class StudioDesk : IDisposable
                 if (_store.Document(_state.StudioId, version) is not { } document) return new Problem("history", "There is no such version of this studio.");
                 var studio = StudioJson.Read(document).Reserving(_state.Studio.NextId);
                 if (NameTaken(studio.Name, _state.StudioId) is { } taken) return new Problem("history", taken);
-                return Enforce(studio, () => _store.GoTo(_state.StudioId, version, studio.Name));
+                return Enforce(studio, Checker.Check(studio, _state.Report), null, () => _store.GoTo(_state.StudioId, version, studio.Name));
             }
             catch (Exception exception) when (exception is StoreException or StudioFormatException)
             {
@@ -139,7 +171,7 @@ public sealed class StudioDesk : IDisposable
     }
 
     /// <summary>Writes a studio down, puts it in force in the engine and shows it; or changes nothing.</summary>
-    private Problem? Enforce(Studio studio, Action write)
+    private Problem? Enforce(Studio studio, CheckReport report, string? waiting, Action write)
     {
         var before = _state.Studio;
         var plan = Junction.Prepare(studio);
@@ -154,7 +186,7 @@ public sealed class StudioDesk : IDisposable
         Remember(plan.Version, studio);
         Junction.Swap(plan);
         Park.Match(studio);
-        Volatile.Write(ref _state, Placed(_state with { Studio = studio, Version = _state.Version + 1 }));
+        Volatile.Write(ref _state, Placed(_state with { Studio = studio, Version = _state.Version + 1, Report = report, Waiting = waiting }));
         SendLocalControl(before, studio);
         return null;
     }
@@ -193,7 +225,7 @@ public sealed class StudioDesk : IDisposable
                 Remember(Junction.Plan.Version, studio);
                 Park.Match(studio);
                 Scout.Forget();
-                Volatile.Write(ref _state, Placed(new DeskState(studio, Math.Max(_state.Version, stored.Version) + 1, id)));
+                Volatile.Write(ref _state, Placed(new DeskState(studio, Math.Max(_state.Version, stored.Version) + 1, id) { Report = Checker.Check(studio) }));
                 return null;
             }
             catch (Exception exception) when (exception is StoreException or StudioFormatException)

@@ -19,6 +19,7 @@ namespace Weiche.Web.Live;
 /// <param name="Kinds">For each kind of message that came: source, kind, how many in all.</param>
 /// <param name="Loads">For each port whose wire carries another load: id, bytes in the last second, the most in any second.</param>
 /// <param name="Recent">The newest messages with a channel that came: source, status, first and second data byte.</param>
+/// <param name="Guard">How many circuits are open, how many other findings want a look, and how much the guard stops.</param>
 public sealed record LampFrame(
     int Version,
     IReadOnlyList<long[]> Ports,
@@ -31,7 +32,34 @@ public sealed record LampFrame(
     int Roll,
     IReadOnlyList<long[]> Kinds,
     IReadOnlyList<int[]> Recent,
-    IReadOnlyList<long[]> Loads);
+    IReadOnlyList<long[]> Loads,
+    GuardLamp Guard);
+
+/// <summary>The lamp of the guard in the head of each page.</summary>
+/// <param name="Open">How many circuits are open.</param>
+/// <param name="Warnings">How many other findings want a look.</param>
+/// <param name="Stopped">How many things the guard stops that went round in spite of the plan.</param>
+public sealed record GuardLamp(int Open, int Warnings, int Stopped)
+{
+    /// <summary>What it says.</summary>
+    public string Words => Open > 0 ? Open == 1 ? "1 circuit open" : $"{Open} circuits open"
+        : Stopped > 0 ? Stopped == 1 ? "1 circuit stopped" : $"{Stopped} stopped"
+        : "All clear";
+
+    /// <summary>What it says where there is room for more.</summary>
+    public string Title => $"Checks (4): {Words.ToLowerInvariant()}{(Stopped > 0 ? $"; the guard stops {Stopped}" : "")}{(Warnings > 0 ? $"; {Warnings} other {(Warnings == 1 ? "thing wants" : "things want")} a look" : "")}";
+
+    /// <summary>How it looks: "open", "stopped", "warn" or "clear".</summary>
+    public string Look => Open > 0 ? "open" : Stopped > 0 ? "stopped" : Warnings > 0 ? "warn" : "clear";
+
+    /// <summary>The lamp of a running studio.</summary>
+    /// <param name="desk">The studio.</param>
+    public static GuardLamp Of(Desk.StudioDesk desk)
+    {
+        var report = desk.State.Report;
+        return new GuardLamp(report.OpenCircuits.Count(), report.Findings.Count(finding => finding.Severity == Core.Checks.Severity.Warning), desk.Junction.Guarded().Trips.Length);
+    }
+}
 
 /// <summary>What a stand-in holds.</summary>
 /// <param name="StandIn">The stand-in's key.</param>
@@ -64,6 +92,7 @@ internal sealed class LampReader
     private long _watch = -1;
     private long _background = -1;
     private int _roll = -1;
+    private GuardLamp? _guard;
 
     /// <summary>The next frame, or null if nothing changed.</summary>
     /// <param name="version">The studio's version.</param>
@@ -74,7 +103,8 @@ internal sealed class LampReader
     /// <param name="unnamed">How often each thing without a name has spoken.</param>
     /// <param name="log">The messages that came, or null.</param>
     /// <param name="load">The loads of the wires, or null.</param>
-    internal LampFrame? Next(int version, RoutingPlan plan, IReadOnlyDictionary<string, StandIn> standIns, long watch, int roll, IReadOnlyDictionary<string, long>? unnamed = null, WatchLog? log = null, LoadMeter? load = null)
+    /// <param name="guard">The lamp of the guard; null for one that is clear.</param>
+    internal LampFrame? Next(int version, RoutingPlan plan, IReadOnlyDictionary<string, StandIn> standIns, long watch, int roll, IReadOnlyDictionary<string, long>? unnamed = null, WatchLog? log = null, LoadMeter? load = null, GuardLamp? guard = null)
     {
         var ports = new List<long[]>();
         var kinds = new List<long[]>();
@@ -149,9 +179,10 @@ internal sealed class LampReader
             }
         }
         var quiet = spoke.Count == 0 && recent.Count == 0 && kinds.Count == 0 && loads.Count == 0 && ports.Count == 0 && routes.Count == 0 && stages.Count == 0 && hearings.Count == 0
-            && version == _version && watch == _watch && background == _background && roll == _roll;
+            && guard == _guard && version == _version && watch == _watch && background == _background && roll == _roll;
+        _guard = guard;
         (_version, _watch, _background, _roll) = (version, watch, background, roll);
-        return quiet ? null : new LampFrame(version, ports, routes, stages, hearings, watch, background, spoke, roll, kinds, recent, loads);
+        return quiet ? null : new LampFrame(version, ports, routes, stages, hearings, watch, background, spoke, roll, kinds, recent, loads, guard ?? new GuardLamp(0, 0, 0));
     }
 
     private static HearingFrame Words(string key, StandIn standIn, Hearing hearing)

@@ -24,12 +24,15 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
     public async IAsyncEnumerable<LampFrame> Lamps([EnumeratorCancellation] CancellationToken cancellation)
     {
         var reader = new LampReader();
+        var (seen, lamp) = ((-1, -1L), (GuardLamp?)null);
         using var timer = new PeriodicTimer(FrameInterval);
         do
         {
             var state = desk.State;
             KeyName.CurrentMiddleOctave = state.Studio.MiddleOctave;
-            if (reader.Next(state.Version, desk.Junction.Plan, desk.Park.StandIns, watch.Newest, desk.Park.State.Version, spoken.Counts, watch, load) is { } frame) yield return frame;
+            var guarded = (state.Version, desk.Junction.GuardVersion);
+            if (guarded != seen) (seen, lamp) = (guarded, GuardLamp.Of(desk));
+            if (reader.Next(state.Version, desk.Junction.Plan, desk.Park.StandIns, watch.Newest, desk.Park.State.Version, spoken.Counts, watch, load, lamp) is { } frame) yield return frame;
         }
         while (await timer.WaitForNextTickAsync(cancellation));
     }

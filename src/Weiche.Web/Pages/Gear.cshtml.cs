@@ -344,6 +344,7 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : PageModel
 
     private IActionResult Done(EditResult result, int? device, string? typed = null, string? naming = null)
     {
+        if (result.Problem is null && desk.State.Waiting is { } waiting) this.Say(waiting);
         Look(device, result.Problem, typed, naming: naming);
         return Answer(result);
     }

@@ -73,6 +73,19 @@ public sealed record PlanView(
         return ($"{words}{more}{(first.HasChannel ? $" · ch {first.ChannelIndex + 1}" : "")}", true, null);
     }
 
+    private readonly HashSet<RouteId> _circling = [.. State.Report.OpenCircuits.SelectMany(circuit => circuit.Routes)];
+
+    private readonly HashSet<InnerPathId> _circlingPaths = [.. State.Report.OpenCircuits.SelectMany(circuit => circuit.Paths).Select(path => path.Path)];
+
+    /// <summary>Whether a route is part of a circuit that is open.</summary>
+    /// <param name="route">The route.</param>
+    public bool Circles(RouteId route) => _circling.Contains(route);
+
+    /// <summary>Whether a way in the room is part of a circuit that is open.</summary>
+    /// <param name="way">The way.</param>
+    public bool Circles(RoomWay way) => way.On && way.IsBack && (way.Links.Any(link => link.Inner is { } inner && _circlingPaths.Contains(inner.Id))
+        || (way.Links.All(link => link.Inner is null) && State.Report.OpenCircuits.Any(circuit => circuit.Ring.Any(leg => leg.Port == way.Destination) && circuit.Ring.Any(leg => leg.Port == way.Source))));
+
     /// <summary>Whether the traced message runs on a way in the room.</summary>
     /// <param name="way">The way.</param>
     public bool IsTraced(RoomWay way) => Journey is { } journey && way.On && way.Links.All(link => journey.Steps.Any(step =>

@@ -50,6 +50,7 @@ public static class WeicheApp
         builder.Services.AddSingleton(_ => desk);
         builder.Services.AddSingleton(settings.RawPlaces);
         builder.Services.AddSingleton<WatchLog>();
+        builder.Services.AddSingleton<HeldFinder>();
         builder.Services.AddHostedService(services => services.GetRequiredService<WatchLog>());
         builder.Services.AddSingleton(services => new LoadMeter(services.GetRequiredService<StudioDesk>(), settings.Time));
         builder.Services.AddHostedService(services => services.GetRequiredService<LoadMeter>());

@@ -51,11 +51,19 @@ export function startLamps(live) {
     }
   }
 
+  const lamp = document.getElementById("guard-lamp");
+  function guard({ words, title, look }) {
+    if (lamp.textContent !== words) lamp.textContent = words;
+    lamp.title = title;
+    lamp.className = `guard ${look}`;
+  }
+
   live.onFrame((frame) => {
     for (const [port, ran, count] of frame.ports) {
       if (ran) light(`[data-lamps~="${port}"]`, "lit");
       hold(port, count);
     }
+    guard(frame.guard);
     for (const unit of frame.unnamed) light(`[data-unit="${CSS.escape(unit)}"]`, "lit");
     for (const [route, passed] of frame.routes) {
       layGlow(route);

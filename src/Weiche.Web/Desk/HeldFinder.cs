@@ -1,0 +1,46 @@
+using Weiche.Core.Checks;
+using Weiche.Core.Midi;
+
+namespace Weiche.Web.Desk;
+
+/// <summary>Looks for what holds circuits closed, away from requests: in a large studio that takes a while.</summary>
+public sealed class HeldFinder : IDisposable
+{
+    private readonly Lock _gate = new();
+    private CheckReport? _report;
+    private Task<(IReadOnlyList<Finding> Findings, bool IsWhole)>? _task;
+    private CancellationTokenSource _cancel = new();
+
+    /// <summary>What was found; null while it is still looked for. Asking is what begins it.</summary>
+    /// <param name="report">What was found otherwise.</param>
+    public (IReadOnlyList<Finding> Findings, bool IsWhole)? Find(CheckReport report)
+    {
+        lock (_gate)
+        {
+            if (!ReferenceEquals(_report, report))
+            {
+                _cancel.Cancel();
+                _cancel.Dispose();
+                _cancel = new CancellationTokenSource();
+                var token = _cancel.Token;
+                var octave = report.Studio.MiddleOctave;
+                _report = report;
+                _task = Task.Run(() =>
+                {
+                    KeyName.CurrentMiddleOctave = octave;
+                    return HeldSearch.Of(report, token);
+                });
+            }
+            // A small studio is done before anybody could have looked away.
+            if (_task!.Wait(TimeSpan.FromMilliseconds(100))) return _task.Result;
+            return null;
+        }
+    }
+
+    /// <inheritdoc/>
+    public void Dispose()
+    {
+        _cancel.Cancel();
+        _cancel.Dispose();
+    }
+}

@@ -89,6 +89,8 @@ public class GearTests
     {
         await using var house = await House.Open(dome: true);
         house.StandIn("Brandung").Switch("sequencer page", true);
+        var echo = house.Device("Brandung").InnerPaths.Single(path => path.Kind == InnerPathKind.Echo);
+        await house.Post("/gear?handler=Inner", ("device", house.Device("Brandung").Id), ("path", echo.Id), ("on", false));
         var (_, page) = await house.Post("/gear?handler=SoundOut", ("port", To(house, "Brandung")));
         Assert.Contains("1 way back", page.QuerySelector(".answers")!.TextContent, StringComparison.Ordinal);
         Assert.Equal("Say so: sequencer page on", page.QuerySelector(".proposals .button")!.TextContent);

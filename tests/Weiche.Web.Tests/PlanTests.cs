@@ -18,7 +18,10 @@ public sealed class PlanTests
             departures.QuerySelectorAll("a.route").Select(route => route.Id!).Order(StringComparer.Ordinal));
         Assert.Equal("Departures", departures.QuerySelector(".way[aria-current]")!.TextContent);
         Assert.Equal(5, arrivals.QuerySelectorAll(".way-sign").Length);
-        Assert.Equal(4, arrivals.QuerySelectorAll(".way-sign.off").Length);
+        Assert.Equal(2, arrivals.QuerySelectorAll(".way-sign.off").Length);
+        // The circuit that is open in the dome is red: two ways back, and the two routes between them.
+        Assert.Equal(2, arrivals.QuerySelectorAll(".room-way.circling").Length);
+        Assert.Equal(2, arrivals.QuerySelectorAll("g.circling:not(.room-way) > .bed").Length);
         Assert.StartsWith("Way back from Brandung to Brandung,", arrivals.QuerySelectorAll(".way-sign").Single(sign => sign.TextContent.Contains("sequencer", StringComparison.Ordinal)).TextContent.Trim(), StringComparison.Ordinal);
     }
 

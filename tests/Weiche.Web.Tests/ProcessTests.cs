@@ -3,6 +3,7 @@ using System.Net;
 using System.Net.Sockets;
 using System.Text.Json;
 using System.Text.RegularExpressions;
+using Weiche.Files;
 
 namespace Weiche.Web.Tests;
 
@@ -110,10 +111,33 @@ public sealed partial class ProcessTests : IDisposable
     }
 
     [Fact]
+    public async Task A_studio_is_checked_without_a_page_and_the_exit_code_tells()
+    {
+        var file = Path.Combine(_folder, "demo.json");
+        await Succeeds("export", "--demo", file);
+        var (code, words, _) = await Run("check", file);
+        Assert.Equal(1, code);
+        Assert.StartsWith("Kuppel: 1 circuit is open.", words, StringComparison.Ordinal);
+        Assert.Contains("C3 on channel 3 from Brandung comes back after 9.92 ms, and again, and again.", words, StringComparison.Ordinal);
+        Assert.Contains("remedy (proved least): Close “sequencer page” of Brandung (at the device); costs nothing", words, StringComparison.Ordinal);
+        (code, words, _) = await Run("check", file, "--json");
+        Assert.Equal(1, code);
+        using var json = JsonDocument.Parse(words);
+        Assert.False(json.RootElement.GetProperty("clear").GetBoolean());
+        Assert.Equal(["endless", "doubled", "wire", "mpe", "silence"], json.RootElement.GetProperty("findings").EnumerateArray().Select(finding => finding.GetProperty("kind").GetString()));
+        await File.WriteAllTextAsync(file, StudioJson.Write(QuietDome.Create()));
+        Assert.StartsWith("Kuppel: no circuit is open.", await Succeeds("check", file), StringComparison.Ordinal);
+        await File.WriteAllTextAsync(file, "{ \"format\": 2, \"name\": ");
+        Assert.Contains("Line 1", await Fails("check", file), StringComparison.Ordinal);
+        Assert.Contains("There is no file", await Fails("check", Path.Combine(_folder, "none.json")), StringComparison.Ordinal);
+    }
+
+    [Fact]
     public async Task A_message_is_traced_without_a_page_in_words_and_as_json()
     {
         var file = Path.Combine(_folder, "demo.json");
         await Succeeds("export", "--demo", file);
+        await File.WriteAllTextAsync(file, StudioJson.Write(QuietDome.Create()));
         var words = await Succeeds("trace", file, "--from", "Amsel 61", "--note", "C2", "--channel", "1");
         Assert.StartsWith("C2 on, 96 on channel 1 from Amsel 61: sounds on Bandhaus and Zinn; heard without a sound by Himmel; not listened to by Paukenkiste; stopped on the way to Brandung; nothing else.", words, StringComparison.Ordinal);
         Assert.Contains("stopped by Keys: C2 is below C3", words, StringComparison.Ordinal);
@@ -154,6 +178,14 @@ public sealed partial class ProcessTests : IDisposable
         await process.WaitForExitAsync();
         Assert.True(process.ExitCode == 0, await process.StandardError.ReadToEndAsync());
         return output;
+    }
+
+    private static async Task<(int Code, string Words, string Problem)> Run(params string[] words)
+    {
+        using var process = Weiche(words);
+        var output = await process.StandardOutput.ReadToEndAsync();
+        await process.WaitForExitAsync();
+        return (process.ExitCode, output, await process.StandardError.ReadToEndAsync());
     }
 
     private static async Task<string> Fails(params string[] words)

@@ -86,9 +86,11 @@ public static class HeldSearch
                     if (route.Stages[i] is OffStage or ThinStage) continue;
                     yield return ($"stage-{route.Id}-{i}", $"{route.Stages[i].Name} “{route.Stages[i].Sign}” on {name}", With(studio, route, route with { Stages = route.Stages.SetItem(i, new OffStage(route.Stages[i])) }), [route.Id]);
                 }
-                if (route.Divert) yield return ($"divert-{route.Id}", $"{name} diverts", With(studio, route, route with { Divert = false }), [route.Id]);
             }
         }
+        // A route that diverts need not lie on the way that it keeps closed.
+        foreach (var route in studio.Routes.Where(route => route is { On: true, Divert: true }))
+            yield return ($"divert-{route.Id}", $"{studio.Describe(route)} diverts", With(studio, route, route with { Divert = false }), [route.Id]);
         if (studio.Routes.Any(route => route is { On: true, Solo: true }))
         {
             var soloed = studio.Routes.Where(route => route.Solo).ToList();

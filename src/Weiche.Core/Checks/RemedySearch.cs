@@ -192,11 +192,18 @@ public static class RemedySearch
         }
     }
 
+    private static string Moved(ChannelMap map)
+    {
+        var moved = Channel.All.Where(channel => map[channel] != ChannelSet.None.With(channel, true)).ToList();
+        var from = moved.Aggregate(ChannelSet.None, (set, channel) => set.With(channel, true));
+        return $"{(from.Count == 1 ? "channel" : "channels")} {from} to {map[moved[0]]}";
+    }
+
     private static string TitleOf(Studio studio, StudioEdit edit) => edit switch
     {
         AddStage { Stage: ThinStage thin } add => $"Thin {studio.Describe(studio.FindRoute(add.Id)!)} to {thin.PerSecond} values a second",
         AddStage { Stage: KindsStage kinds } add => $"Stop {SetWords.Names(kinds.Passing.Complement)} on {studio.Describe(studio.FindRoute(add.Id)!)}",
-        AddStage { Stage: ChannelsStage channels } add => $"Move {channels.Sign.Replace("ch ", "channel ", StringComparison.Ordinal)} on {studio.Describe(studio.FindRoute(add.Id)!)}",
+        AddStage { Stage: ChannelsStage channels } add => $"Move {Moved(channels.Map)} on {studio.Describe(studio.FindRoute(add.Id)!)}",
         _ => edit.Title(studio),
     };
 }

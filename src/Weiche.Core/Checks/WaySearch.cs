@@ -11,7 +11,8 @@ namespace Weiche.Core.Checks;
 /// <param name="Hearer">The device that hears.</param>
 /// <param name="Steps">The steps; none from a keyboard's keys to its own sound.</param>
 /// <param name="Heard">What arrives of all that is sent, and is listened to.</param>
-internal sealed record HeardWay(int Origin, Device From, Device Hearer, FlowStep[] Steps, MessageSet Heard)
+/// <param name="All">All that is sent at its beginning.</param>
+internal sealed record HeardWay(int Origin, Device From, Device Hearer, FlowStep[] Steps, MessageSet Heard, MessageSet All)
 {
     /// <summary>Whether it is local control: the keys play the device's own sound.</summary>
     internal bool IsLocal => Steps.Length == 0;
@@ -20,7 +21,7 @@ internal sealed record HeardWay(int Origin, Device From, Device Hearer, FlowStep
     private WayShape? _shape;
 
     /// <summary>What of that which is sent is heard at its end.</summary>
-    internal MessageSet Sent => _sent ??= Steps.Reverse().Aggregate(Heard, (set, step) => step.PreImage(set));
+    internal MessageSet Sent => _sent ??= Steps.Reverse().Aggregate(Heard, (set, step) => step.PreImage(set)).Intersect(All);
 
     /// <summary>What it does to channels and keys.</summary>
     internal WayShape Shape => _shape ??= WayShape.Of(Steps.SelectMany(step => step.Stages));
@@ -98,7 +99,7 @@ internal sealed class WaySearch
     }
 
     private static bool IsSame(HeardWay one, HeardWay other) =>
-        one.Hearer.Id == other.Hearer.Id && one.Steps.Length == other.Steps.Length && one.Steps.AsSpan().SequenceEqual(other.Steps, SameStep.Instance) && one.Heard.Equals(other.Heard);
+        one.Hearer.Id == other.Hearer.Id && one.Steps.Length == other.Steps.Length && one.Steps.AsSpan().SequenceEqual(other.Steps, SameStep.Instance) && one.Heard.Equals(other.Heard) && one.All.Equals(other.All);
 
     private sealed class SameStep : IEqualityComparer<FlowStep>
     {
@@ -119,7 +120,7 @@ internal sealed class WaySearch
             if (device.LocalControl is { On: true } local)
             {
                 var played = Stage.ImageOf(local.Stages, _flow.Sent[origin].Intersect(MessageSet.OnChannels));
-                if (!played.IsEmpty) _ways.Add(new HeardWay(origin, device, device, [], played));
+                if (!played.IsEmpty) _ways.Add(new HeardWay(origin, device, device, [], played, _flow.Sent[origin]));
             }
             _on.Add(origin);
             Follow(origin, device, origin, _flow.Sent[origin]);
@@ -136,7 +137,7 @@ internal sealed class WaySearch
         if (_hearers[place] is { } hearer && _path.Count > 0)
         {
             var heard = set.Intersect(hearer.Listens);
-            if (!heard.IsEmpty) _ways.Add(new HeardWay(origin, from, hearer.Device, [.. _path], heard));
+            if (!heard.IsEmpty) _ways.Add(new HeardWay(origin, from, hearer.Device, [.. _path], heard, _flow.Sent[origin]));
         }
         if (_flow.PortAt(place) is { IsSource: false } port && port.Port.Wire.BytesPerSecond() is not null) _wires.Add(new WireWay(origin, from, place, [.. _path]));
         foreach (var step in _flow.OutOf[place])

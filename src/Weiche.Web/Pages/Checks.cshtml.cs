@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Weiche.Core.Analysis;
 using Weiche.Core.Checks;
 using Weiche.Core.Layout;
 using Weiche.Core.Routing;
@@ -125,7 +126,12 @@ public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load
 
     private IEnumerable<Route> Changed(Studio after) => after.Routes.Where(route => desk.State.Studio.FindRoute(route.Id) is { } before && !ReferenceEquals(before, route));
 
-    private IReadOnlyList<Proposal> Learned() => [.. Proposals.Of(desk.State.Studio, desk.Junction.Guarded().Ways).Where(proposal => proposal is { Agrees: false, Remedy: not null })];
+    private IReadOnlyList<Proposal> Learned()
+    {
+        var studio = desk.State.Studio;
+        var known = Ways.Of(studio).RoomWays().Where(way => way.IsBack && way.On).Select(way => (way.Destination, way.Source)).ToHashSet();
+        return [.. Proposals.Of(studio, desk.Junction.Guarded().Ways.Where(way => !known.Contains((way.To, way.From)))).Where(proposal => proposal is { Agrees: false, Remedy: not null })];
+    }
 
     private ChecksView Look(string? key, Problem? problem)
     {

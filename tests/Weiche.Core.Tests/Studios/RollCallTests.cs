@@ -104,7 +104,7 @@ public class RollCallTests
     [Fact]
     public void What_the_room_answers_becomes_proposals()
     {
-        var dome = DemoStudio.Create();
+        var dome = Rooms.QuietDome();
         PortId To(string name) => dome.Destinations.First(port => port.Name == name).Id;
         PortId From(string name) => dome.Sources.First(port => port.Name == name).Id;
         var identity = new DeviceIdentity(0x7D, 1, 1, 0);

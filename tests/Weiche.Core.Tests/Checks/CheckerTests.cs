@@ -1,0 +1,333 @@
+using CsCheck;
+using Weiche.Core.Checks;
+using Weiche.Core.Midi;
+using Weiche.Core.Stages;
+using Weiche.Core.Studios;
+using Weiche.Files;
+using static Weiche.Core.Tests.Rooms;
+
+namespace Weiche.Core.Tests.Checks;
+
+/// <summary>Setups with known answers.</summary>
+public class CheckerTests
+{
+    /// <summary>Devices that hear and send over USB; those that are named pass on what they hear.</summary>
+    private static Studio Room(string[] names, params string[] echoing)
+    {
+        var studio = names.Aggregate(Studio.Empty("Room"), (all, name) => all.Must(new AddDevice($"{name}, application")));
+        foreach (var name in echoing)
+        {
+            var device = studio.Devices.Single(each => each.Name == name);
+            studio = studio.Must(new AddInnerPath(device.Id, InnerPathKind.Echo, "echo", InnerEnd.At(studio.To(name)), InnerEnd.At(studio.From(name)), 1_000));
+        }
+        return studio;
+    }
+
+    private static ChannelsStage Only(int channel, int? to = null) =>
+        new(Channel.All.Aggregate(ChannelMap.Identity, (map, each) => map.With(each, each.Number == channel ? ChannelSet.Of(to ?? channel) : ChannelSet.None)));
+
+    private static IEnumerable<string> Kinds(Studio studio) => Checker.Check(studio).Findings.Where(finding => finding.Kind is FindingKind.Endless or FindingKind.Growing or FindingKind.DyingOut).Select(finding => finding.Kind.ToString());
+
+    private static Finding One(Studio studio, FindingKind kind) => Assert.Single(Checker.Check(studio).Findings, finding => finding.Kind == kind);
+
+    [Fact]
+    public void The_dome_has_the_faults_it_is_meant_to_have()
+    {
+        var report = Checker.Check(DemoStudio.Create());
+        Assert.Equal(["Endless", "Doubled", "Wire", "Mpe", "Silence"], report.Findings.Select(finding => finding.Kind.ToString()));
+        var circuit = report.Findings[0];
+        Assert.Equal("C3 on channel 3 from Brandung comes back after 9.92 ms, and again, and again.", circuit.Sentence);
+        Assert.Equal(["from Brandung", "to Bandhaus", "from Bandhaus B", "to Brandung"], circuit.Ring.Select(leg => leg.Place));
+        // 1 ms of USB and 3 bytes of DIN there, the echo, the same back, and 5 ms in Bandhaus.
+        Assert.Equal(2 * (1_000 + 960) + 1_000 + 5_000, circuit.Round);
+        Assert.Equal(("ch 3, all keys", "endless"), (circuit.Runs[0].Which, circuit.Runs[0].Verdict));
+        Assert.Equal("Brandung plays its own keys twice", report.Findings[1].Title);
+        Assert.Equal(8_920, report.Findings[1].Ways.Max(way => way.Delay));
+        Assert.Equal("Zinn: DIN wire at 91 % when Fächer plays", report.Findings[2].Title);
+        Assert.Equal("Nothing reaches Kies", report.Findings[4].Title);
+        Assert.Empty(Checker.Check(QuietDome()).OpenCircuits);
+    }
+
+    [Fact]
+    public void A_circle_of_two_is_endless_and_one_stage_holds_it()
+    {
+        var studio = Room(["a", "b"], "a", "b").Lay("a", "b").Lay("b", "a");
+        Assert.Equal(["Endless"], Kinds(studio));
+        // Only channel 3 comes round, and on the way back it becomes 4: closed but for that map.
+        var held = Room(["a", "b"], "a", "b").Lay("a", "b", Only(3)).Lay("b", "a", Only(3, 4));
+        foreach (var device in held.Devices) held = held.Must(new SetKinds(device.Id, true, KindSet.Of(MessageKind.Note)));
+        Assert.DoesNotContain("Endless", Kinds(held));
+        var things = HeldSearch.Of(Checker.Check(held)).Findings.Select(finding => finding.Sentence).ToList();
+        Assert.Contains(things, thing => thing.Contains("on b → a", StringComparison.Ordinal));
+        Assert.All(things, thing => Assert.StartsWith("Channels", thing, StringComparison.Ordinal));
+        // A device that is said to send on channel 5 only keeps what it feeds closed.
+        var source = studio.Devices.Single(device => device.Name == "a");
+        var fed = Room(["a", "b", "c"], "b", "c").Lay("a", "b").Lay("b", "c", Only(3)).Lay("c", "b");
+        foreach (var name in new[] { "a", "b", "c" }) fed = fed.Must(new SetChannels(fed.Devices.Single(device => device.Name == name).Id, true, "5")).Must(new SetKinds(fed.Devices.Single(device => device.Name == name).Id, true, KindSet.Of(MessageKind.Note)));
+        Assert.Empty(Kinds(fed));
+        Assert.Contains(HeldSearch.Of(Checker.Check(fed)).Findings, finding => finding.Sentence.StartsWith("a sends on channel 5 only", StringComparison.Ordinal));
+        Assert.NotNull(source);
+    }
+
+    [Fact]
+    public void A_circle_through_three_devices_and_the_routing_of_an_interface_is_found()
+    {
+        var studio = Studio.Empty("Room").Must(new AddDevice("weir, interface, 2x2"))
+            .Must(new AddDevice("a, keyboard with sound, on weir 1")).Must(new AddDevice("b, keyboard with sound, on weir 2"));
+        var (weir, a, b) = (studio.Devices[0], studio.Devices[1], studio.Devices[2]);
+        InnerEnd At(Device device, JackRole role, int index = 0) => InnerEnd.At(device.Jacks.Where(jack => jack.Role == role).ElementAt(index).Id);
+        studio = studio.Must(new AddInnerPath(a.Id, InnerPathKind.Echo, "echo", At(a, JackRole.In), At(a, JackRole.Out), 1_000))
+            .Must(new AddInnerPath(b.Id, InnerPathKind.Echo, "echo", At(b, JackRole.In), At(b, JackRole.Out), 1_000))
+            // What the interface hears of a it gives to b by itself; b's way back to a is a route.
+            .Must(new AddInnerPath(weir.Id, InnerPathKind.Routing, "1 to 2", At(weir, JackRole.In), At(weir, JackRole.Out, 1), 1_000));
+        Assert.Empty(Checker.Check(studio).OpenCircuits);
+        studio = studio.Lay("b", "a");
+        var circuit = One(studio, FindingKind.Endless);
+        Assert.Single(circuit.Routes);
+        Assert.Equal(3, circuit.Paths.Length);
+        var list = RemedySearch.For(Checker.Check(studio), circuit);
+        Assert.True(list.IsProvedLeast);
+        Assert.All(list.Remedies, remedy => Assert.Empty(Checker.Check(studio.Must(remedy.Edit)).OpenCircuits));
+        Assert.Equal(list.Remedies.Min(remedy => remedy.Cost), list.Remedies[0].Cost);
+    }
+
+    [Theory]
+    [InlineData(16, 7)]
+    [InlineData(12, 10)]
+    [InlineData(127, 1)]
+    public void What_is_transposed_on_the_way_round_dies_out_after_so_many_rounds(int by, int rounds)
+    {
+        var studio = Room(["a", "b"], "a", "b").Lay("a", "b", new KindsStage(KindSet.Of(MessageKind.Note)), new TransposeStage(by)).Lay("b", "a");
+        var finding = One(studio, FindingKind.DyingOut);
+        Assert.Equal(rounds, finding.Rounds);
+        Assert.Contains(rounds == 1 ? "comes back once" : $"comes back {rounds} times, higher each time", finding.Sentence, StringComparison.Ordinal);
+        Assert.Empty(Checker.Check(studio).OpenCircuits);
+    }
+
+    [Fact]
+    public void What_gets_softer_dies_out_unless_there_is_a_floor()
+    {
+        Studio With(VelocityStage stage) => Room(["a", "b"], "a", "b").Lay("a", "b", new KindsStage(KindSet.Of(MessageKind.Note)), stage).Lay("b", "a");
+        // Down to 1, where it stays: a floor.
+        Assert.Equal(["Endless"], Kinds(With(new VelocityStage(scale: 50))).Distinct().Where(kind => kind == "Endless"));
+        // Softer than 20 it stops.
+        var softer = With(new VelocityStage(20, 127, 50));
+        Assert.Equal(["DyingOut"], Kinds(softer));
+        Assert.Contains("softer each time", One(softer, FindingKind.DyingOut).Sentence, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void A_chord_in_a_circle_grows_and_so_do_two_routes_round_and_one_circle_that_feeds_another()
+    {
+        Assert.Equal(["Growing"], Kinds(Room(["a", "b"], "a", "b").Lay("a", "b", new ChordStage(0, 0 + 12, -12)).Lay("b", "a")).Where(kind => kind == "Growing"));
+        var twice = Room(["a", "b", "c"], "a", "b", "c").Lay("a", "b").Lay("a", "c").Lay("b", "a").Lay("c", "a");
+        Assert.Contains("Growing", Kinds(twice));
+        var feeding = Room(["a", "b", "c", "d"], "a", "b", "c", "d").Lay("a", "b").Lay("b", "a").Lay("c", "d").Lay("d", "c");
+        Assert.Equal(["Endless", "Endless"], Kinds(feeding));
+        Assert.Equal(["Growing", "Endless"], Kinds(feeding.Lay("b", "c")));
+    }
+
+    [Fact]
+    public void Any_source_a_divert_and_a_solo_open_and_close()
+    {
+        var any = Room(["a", "b"], "a", "b").Lay("a", "b");
+        Assert.Empty(Kinds(any));
+        any = any.Must(new LayRoute(AnySource.Plain, any.To("a")));
+        Assert.Equal(["Endless"], Kinds(any));
+        Assert.Contains(RemedySearch.For(Checker.Check(any), One(any, FindingKind.Endless)).Remedies, remedy => remedy.Title == "Leave b out of any source → a");
+
+        // b's messages are taken by a route that diverts: the circle is open only through it, or closed by it.
+        var diverting = Room(["a", "b", "c"], "a", "b", "c").Lay("a", "b").Lay("b", "a").Lay("b", "c");
+        diverting = diverting.Must(new DivertRoute(diverting.Route("b", "c").Id, true));
+        Assert.Empty(Kinds(diverting));
+        Assert.Contains(HeldSearch.Of(Checker.Check(diverting)).Findings, finding => finding.Sentence.Contains("b → c diverts", StringComparison.Ordinal));
+        var through = Room(["a", "b", "c"], "a", "b", "c").Lay("a", "b").Lay("b", "c").Lay("b", "a", Only(4));
+        through = through.Must(new DivertRoute(through.Route("b", "a").Id, true));
+        Assert.Equal(["Endless"], Kinds(through));
+
+        var solo = Room(["a", "b", "c"], "a", "b").Lay("a", "b").Lay("b", "a").Lay("c", "a");
+        Assert.Equal(["Endless"], Kinds(solo));
+        solo = solo.Must(new SoloRoute(solo.Route("c", "a").Id, true));
+        Assert.Empty(Kinds(solo));
+        Assert.Contains(HeldSearch.Of(Checker.Check(solo)).Findings, finding => finding.Sentence.Contains("c → a is soloed", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void A_circle_through_virtual_ports_alone_is_told()
+    {
+        var circuit = One(Of("a", "b").Lay("a", "b").Lay("b", "a").Must(new AddDevice("keys, keyboard controller")).Lay("keys", "a"), FindingKind.Endless);
+        Assert.Equal(0, circuit.Round);
+        Assert.Contains("comes back at once", circuit.Sentence, StringComparison.Ordinal);
+        // Nothing comes out of a virtual port that nothing is sent to.
+        Assert.Empty(Checker.Check(Of("a", "b").Lay("a", "b").Lay("b", "a")).OpenCircuits);
+    }
+
+    [Fact]
+    public void A_layer_an_octave_apart_or_on_another_channel_is_no_double_and_the_same_key_is()
+    {
+        Studio Two(params Stage[] second)
+        {
+            var studio = Room(["keys", "synth"]).Must(new AddGroup("g"));
+            studio = studio.Must(new SetMember(studio.Groups[0].Id, studio.From("keys"), true)).Lay("keys", "synth");
+            var laid = new LayRoute(new GroupSource(studio.Groups[0].Id), studio.To("synth")).Apply(studio);
+            // Only notes: controllers arrive twice in any case.
+            return second.Prepend(new KindsStage(KindSet.Of(MessageKind.Note))).Aggregate(laid.Studio!, (room, stage) => room.Must(new AddStage(new RouteId(laid.NewId), stage)));
+        }
+        Assert.Equal("keys reaches synth twice", One(Two(), FindingKind.Doubled).Title);
+        Assert.Single(Checker.Check(Two(new VelocityStage(scale: 50))).Findings, finding => finding.Kind == FindingKind.Doubled);
+        foreach (var stages in new Stage[][] { [new TransposeStage(12)], [Only(1, 2), new KeysStage(0, 127)] })
+            Assert.True(stages.Length > 1 || !Checker.Check(Two(stages)).Findings.Any(finding => finding.Kind == FindingKind.Doubled));
+        Assert.DoesNotContain(Checker.Check(Two(new TransposeStage(12))).Findings, finding => finding.Kind == FindingKind.Doubled);
+        var list = RemedySearch.For(Checker.Check(Two()), One(Two(), FindingKind.Doubled));
+        Assert.Equal(0, list.Remedies[0].Cost);
+    }
+
+    [Fact]
+    public void Clocks_are_counted_where_they_are_wanted()
+    {
+        var studio = Studio.Empty("Room").Must(new AddDevice("box, clock")).Must(new AddDevice("other, clock")).Must(new AddDevice("app, application")).Must(new AddDevice("stars, display")).Lay("box", "app");
+        Assert.DoesNotContain(Checker.Check(studio).Findings, finding => finding.Kind == FindingKind.Clock);
+        var two = studio.Lay("other", "app");
+        Assert.Equal("Two clocks at app", One(two, FindingKind.Clock).Title);
+        Assert.Contains(RemedySearch.For(Checker.Check(two), One(two, FindingKind.Clock)).Remedies, remedy => remedy.Title == "Stop clock on other → app");
+        var stars = studio.Devices.Single(device => device.Name == "stars");
+        var unwanted = studio.Must(new SetKinds(stars.Id, false, KindSet.Of(MessageKind.Note))).Lay("box", "stars");
+        Assert.Equal("stars gets a clock that it does not want", One(unwanted, FindingKind.Clock).Title);
+        var none = studio.Must(new SetKinds(stars.Id, false, KindSet.Of(MessageKind.Clock, MessageKind.Start)));
+        Assert.Equal("No clock reaches stars", One(none, FindingKind.Clock).Title);
+    }
+
+    [Fact]
+    public void A_surface_is_kept_whole_or_it_is_told_where_not()
+    {
+        var studio = Studio.Empty("Room").Must(new AddDevice("skin, expressive surface")).Must(new AddDevice("voice, tablet"));
+        var voice = studio.Devices[1];
+        studio = studio.Must(new SetZones(voice.Id, 15, 0, 48));
+        Assert.DoesNotContain(Checker.Check(studio.Lay("skin", "voice")).Findings, finding => finding.Kind == FindingKind.Mpe);
+        Assert.DoesNotContain(Checker.Check(studio.Lay("skin", "voice", new TransposeStage(12), new ChannelsStage(ChannelMap.Nothing, true))).Findings, finding => finding is { Kind: FindingKind.Mpe } && finding.Sentence.Contains("stopped", StringComparison.Ordinal));
+        Assert.Contains("Channel 2 is stopped or moved", One(studio.Lay("skin", "voice", new ChannelsStage(ChannelMap.Identity.With(Ch(2), ChannelSet.Of(3)))), FindingKind.Mpe).Sentence.Replace("The pitch bend of channel 2", "Channel 2", StringComparison.Ordinal), StringComparison.Ordinal);
+        Assert.Contains("only some keys", One(studio.Lay("skin", "voice", new KeysStage(60, 127)), FindingKind.Mpe).Sentence, StringComparison.Ordinal);
+        var range = studio.Must(new SetZones(voice.Id, 15, 0, 24)).Lay("skin", "voice");
+        Assert.Contains("not agreed: 48 semitones at skin, 24 at voice", One(range, FindingKind.Mpe).Sentence, StringComparison.Ordinal);
+        Assert.Equal(0, RemedySearch.For(Checker.Check(range), One(range, FindingKind.Mpe)).Remedies[0].Cost);
+    }
+
+    [Fact]
+    public void Names_cables_pedals_and_channels_that_mislead_are_told()
+    {
+        var dome = QuietDome();
+        var zinn = dome.Destinations.Single(port => port.Name == "Zinn");
+        Assert.Contains(Checker.Check(dome.Must(new SetPortLabel(zinn.Id, "Wolke sieben"))).Findings, finding => finding.Kind != FindingKind.Name);
+        Assert.Equal("“Tritt 13” is the name of another device", One(dome.Must(new SetPortLabel(zinn.Id, "Tritt 13")), FindingKind.Name).Title);
+        Assert.Contains("look alike", One(Of("keys 1", "keys-1"), FindingKind.Name).Title, StringComparison.Ordinal);
+
+        var unheard = dome.Lay("Halm", "Zinn");
+        var finding = One(unheard, FindingKind.Unheard);
+        Assert.Equal("Halm → Zinn: nobody listens to channel 4", finding.Title);
+        Assert.Contains(RemedySearch.For(Checker.Check(unheard), finding).Remedies, remedy => remedy.Title == "Move channel 4 to 5 on Halm → Zinn" && remedy.Cost == 0);
+
+        var pedal = Room(["a", "b"]).Lay("a", "b", new ControllersStage([new ControlRule(Control.Of(64), Control.Of(64), 0, 127, 70, 127)]));
+        Assert.Contains("may stay down", One(pedal, FindingKind.Stuck).Title, StringComparison.Ordinal);
+        Assert.DoesNotContain(Checker.Check(Room(["a", "b"]).Lay("a", "b", new ControllersStage([new ControlRule(Control.Of(64), Control.Of(64), 0, 127, 127, 0)]))).Findings, each => each.Kind == FindingKind.Stuck);
+
+        // Two modules whose thrus feed one another.
+        var ring = Studio.Empty("Room").Must(new AddDevice("one, sound module")).Must(new AddDevice("two, sound module")).Must(new AddVirtualPort("x")).Must(new AddVirtualPort("y")).Lay("x", "y");
+        JackId Jack(int device, JackRole role) => ring.Devices[device].Jacks.First(jack => jack.Role == role).Id;
+        if (ring.Devices[0].Jacks.Length > 0)
+        {
+            ring = ring.Must(new PlugCable(Jack(0, JackRole.Thru), Jack(1, JackRole.In))).Must(new PlugCable(Jack(1, JackRole.Thru), Jack(0, JackRole.In)));
+            Assert.Contains("run in a ring", One(ring, FindingKind.Cabling).Title, StringComparison.Ordinal);
+        }
+    }
+
+    [Fact]
+    public void The_remedy_that_costs_least_is_first_and_none_that_is_listed_leaves_the_circuit()
+    {
+        var report = Checker.Check(DemoStudio.Create());
+        var list = RemedySearch.For(report, report.Findings[0]);
+        Assert.True(list.IsProvedLeast);
+        Assert.Equal("Close “sequencer page” of Brandung", list.Remedies[0].Title);
+        Assert.Equal((0, true), (list.Remedies[0].Cost, list.Remedies[0].AtDevice));
+        Assert.Contains(list.Remedies, remedy => remedy.Title == "Leave Brandung out of any source → Bandhaus" && remedy.Lost.Single().From.Name == "Brandung");
+        Assert.All(list.Remedies, remedy => Assert.Empty(Checker.Check(report.Studio.Must(remedy.Edit)).OpenCircuits));
+        Assert.Equal(list.Remedies.Select(remedy => remedy.Cost).Order(), list.Remedies.Select(remedy => remedy.Cost));
+    }
+
+    [Fact]
+    public void Where_one_change_does_not_do_several_together_do()
+    {
+        // Two circles that share no step but a place: both have to be cut.
+        var studio = Room(["a", "b", "c"], "a", "b", "c").Lay("a", "b").Lay("b", "a").Lay("a", "c").Lay("c", "a");
+        var device = studio.Devices.Single(each => each.Name == "a");
+        var path = device.InnerPaths.Single();
+        Assert.Contains("Growing", Kinds(studio));
+        var report = Checker.Check(studio);
+        foreach (var finding in report.OpenCircuits)
+        {
+            var list = RemedySearch.For(report, finding);
+            Assert.NotEmpty(list.Remedies);
+            Assert.All(list.Remedies, remedy => Assert.Empty(Checker.Check(studio.Must(remedy.Edit)).OpenCircuits));
+        }
+        Assert.NotNull(path);
+    }
+
+    [Fact]
+    public void After_an_edit_the_findings_are_those_of_a_fresh_check()
+    {
+        Gen.Select(AnyRoom.Room, Gen.Int[0, 99].Array[1, 6]).Sample(
+            (studio, edits) =>
+            {
+                var report = Checker.Check(studio);
+                foreach (var which in edits)
+                {
+                    if (studio.Routes.IsEmpty) return;
+                    var route = studio.Routes[which % studio.Routes.Length];
+                    StudioEdit edit = (which % 4) switch
+                    {
+                        0 => new SwitchRoute(route.Id, !route.On),
+                        1 => new DivertRoute(route.Id, !route.Divert),
+                        2 => new AddStage(route.Id, new TransposeStage(which % 24 - 12)),
+                        _ => new SoloRoute(route.Id, !route.Solo),
+                    };
+                    if (edit.Apply(studio).Studio is not { } after) continue;
+                    studio = after;
+                    report = Checker.Check(studio, report);
+                    var fresh = Checker.Check(studio);
+                    Assert.Equal(fresh.Findings.Select(finding => (finding.Key, finding.Title, finding.Sentence)), report.Findings.Select(finding => (finding.Key, finding.Title, finding.Sentence)));
+                }
+            },
+            iter: 400);
+    }
+
+    [Fact]
+    public void A_thousand_circuits_and_a_growing_tangle_are_answered_in_bounded_time()
+    {
+        // Everybody passes everything on to everybody.
+        var names = Enumerable.Range(1, 16).Select(number => $"d{number}").ToArray();
+        var studio = Room(names, names);
+        foreach (var from in names)
+        {
+            foreach (var to in names.Where(name => name != from)) studio = studio.Must(new LayRoute(studio.From(from), studio.To(to)));
+        }
+        var report = Checker.Check(studio);
+        var circuit = Assert.Single(report.OpenCircuits);
+        Assert.Equal(FindingKind.Growing, circuit.Kind);
+        Assert.Equal(16 * 15, circuit.Routes.Length);
+        Assert.False(report.Looked.IsWhole);
+    }
+
+    [Fact]
+    public void A_route_that_would_open_a_circuit_is_the_one_that_waits()
+    {
+        var before = Room(["a", "b", "c"], "a", "b").Lay("a", "b").Lay("c", "a");
+        var laid = new LayRoute(before.From("b"), before.To("a")).Apply(before);
+        var report = Checker.Check(before);
+        var opening = Opening.Of(report, Checker.Check(laid.Studio!, report));
+        Assert.Equal("b → a", opening.Names);
+        Assert.False(opening.Waiting!.FindRoute(new RouteId(laid.NewId))!.On);
+        Assert.False(opening.IsUndone);
+        // Switched on again, nothing else is left of the edit.
+        var on = new SwitchRoute(new RouteId(laid.NewId), true).Apply(opening.Waiting!).Studio!;
+        Assert.True(Opening.Of(Checker.Check(opening.Waiting!), Checker.Check(on)).IsUndone);
+    }
+}

@@ -1,0 +1,127 @@
+using System.Net;
+using AngleSharp.Dom;
+using Weiche.Core.Studios;
+
+namespace Weiche.Web.Tests;
+
+public class ChecksTests
+{
+    [Fact]
+    public async Task The_open_circuit_of_the_dome_is_found_followed_mended_and_taken_back()
+    {
+        await using var house = await House.Open(dome: true);
+        var page = await house.Get("/checks");
+        Assert.Equal("1 circuit open", page.QuerySelector("#guard-lamp")!.TextContent);
+        Assert.Equal("Endless", page.QuerySelector(".finding .finding-sign")!.TextContent);
+        Assert.Equal(4, page.QuerySelectorAll(".circuit .ring-place").Length);
+        Assert.Contains("proved least", page.QuerySelector(".remedies h3")!.TextContent, StringComparison.Ordinal);
+        Assert.StartsWith("/plan?focus=way-", page.QuerySelector("#see-on-plan")!.GetAttribute("href")!, StringComparison.Ordinal);
+
+        // Shown on the plan first: nothing is made by looking.
+        var preview = await house.Get(page.QuerySelector("#preview-1")!.GetAttribute("href")!);
+        Assert.Contains("No circuit would be open", preview.QuerySelector(".preview-bar")!.TextContent, StringComparison.Ordinal);
+        Assert.Empty(preview.QuerySelectorAll(".room-way.circling"));
+        Assert.Single(house.Desk.State.Report.OpenCircuits);
+
+        var remedy = page.QuerySelectorAll(".remedy")[1];
+        Assert.Contains("Leave Brandung out of any source → Bandhaus", remedy.TextContent, StringComparison.Ordinal);
+        string Value(string name) => remedy.QuerySelector($"input[name={name}]")!.GetAttribute("value")!;
+        var (status, after) = await house.Post("/checks?handler=Remedy", ("finding", Value("finding")), ("remedy", Value("remedy")));
+        Assert.Equal(HttpStatusCode.OK, status);
+        Assert.Empty(house.Desk.State.Report.OpenCircuits);
+        Assert.DoesNotContain("Endless", after.QuerySelector(".finding-list")!.TextContent, StringComparison.Ordinal);
+        // Pressed twice by mistake, it says so and changes nothing.
+        var version = house.Desk.State.Version;
+        (status, _) = await house.Post("/checks?handler=Remedy", ("finding", Value("finding")), ("remedy", Value("remedy")));
+        Assert.Equal((HttpStatusCode.UnprocessableEntity, version), (status, house.Desk.State.Version));
+        Assert.Null(house.Desk.Undo().Problem);
+        Assert.Single(house.Desk.State.Report.OpenCircuits);
+    }
+
+    [Fact]
+    public async Task What_a_person_does_at_the_device_is_ticked_and_remembered()
+    {
+        await using var house = await House.Open(dome: true);
+        var first = (await house.Get("/checks")).QuerySelector(".remedy")!;
+        Assert.Equal("Done it", first.QuerySelector("button")!.TextContent);
+        await house.Post("/checks?handler=Remedy", [.. first.QuerySelectorAll("input[type=hidden]").Where(input => input.GetAttribute("name") is "finding" or "remedy").Select(input => (input.GetAttribute("name")!, (object)input.GetAttribute("value")!))]);
+        Assert.False(house.Device("Brandung").InnerPaths.Single(path => path.Name == "sequencer page").On);
+        Assert.Equal("All clear", (await house.Get("/plan")).QuerySelector("#guard-lamp")!.TextContent);
+    }
+
+    [Fact]
+    public async Task A_route_that_would_open_a_circuit_waits_until_a_person_decides()
+    {
+        await using var house = await House.Open();
+        Studio Now() => house.Studio;
+        await house.Post("/gear?handler=Add", ("name", "loop a"));
+        await house.Post("/gear?handler=Add", ("name", "loop b"));
+        await house.Post("/plan?handler=Lay", ("from", house.From("loop a")), ("to", house.To("loop b")));
+        var keys = Now().Sources.First(port => port.Device.Kind == DeviceKind.KeyboardController).Id;
+        await house.Post("/plan?handler=Lay", ("from", keys), ("to", house.To("loop a")));
+        var (status, page) = await house.Post("/plan?handler=Lay", ("from", house.From("loop b")), ("to", house.To("loop a")));
+        Assert.Equal(HttpStatusCode.OK, status);
+        Assert.Contains("loop b → loop a waits, switched off: it would open a circuit.", page.QuerySelector("#plan-say")!.TextContent, StringComparison.Ordinal);
+        Assert.False(house.Route("loop b", "loop a").On);
+        Assert.Empty(house.Desk.State.Report.OpenCircuits);
+
+        // Once is asked back, twice is meant.
+        var id = house.Route("loop b", "loop a").Id;
+        (status, page) = await house.Post("/plan?handler=Switch", ("route", id), ("on", true));
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
+        Assert.Contains("Do it once more to have it all the same", page.QuerySelector("#plan-say")!.TextContent, StringComparison.Ordinal);
+        Assert.False(house.Route("loop b", "loop a").On);
+        (status, page) = await house.Post("/plan?handler=Switch", ("route", id), ("on", true));
+        Assert.Equal(HttpStatusCode.OK, status);
+        Assert.Contains("A circuit is open now", page.QuerySelector("#plan-say")!.TextContent, StringComparison.Ordinal);
+        Assert.True(house.Route("loop b", "loop a").On);
+
+        // Somewhere else the guard would catch it all the same: what goes round ends by itself.
+        house.Desk.Junction.Receive(keys, [0x90, 60, 100]);
+        await House.Until(() => house.Desk.Junction.Guarded().Trips.Length > 0, "the guard trips");
+        Assert.Equal("1 circuit open", (await house.Get("/checks")).QuerySelector("#guard-lamp")!.TextContent);
+        Assert.NotNull((await house.Get("/checks")).QuerySelector("#guard #resume"));
+        await house.Post("/checks?handler=Resume");
+        Assert.Empty(house.Desk.Junction.Guarded().Trips);
+        house.Desk.Junction.Receive(keys, [0x80, 60, 64]);
+
+        // Without the setting nothing waits.
+        Assert.Null(house.Desk.Undo().Problem);
+        await house.Post("/checks?handler=Safety", ("waits", false));
+        Assert.False(Now().Safety.OpeningWaits);
+        (status, _) = await house.Post("/plan?handler=Switch", ("route", id), ("on", true));
+        Assert.Equal(HttpStatusCode.OK, status);
+        Assert.True(house.Route("loop b", "loop a").On);
+        (status, page) = await house.Post("/checks?handler=Safety", ("rounds", 1));
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
+        Assert.Contains("2nd to 64th", page.QuerySelector(".problem")!.TextContent, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task An_echo_that_the_plan_does_not_know_is_stopped_and_becomes_a_proposal()
+    {
+        await using var house = await House.Open(dome: true);
+        var echo = house.Device("Brandung").InnerPaths.Single(path => path.Name == "sequencer page");
+        await house.Post("/gear?handler=Inner", ("device", house.Device("Brandung").Id), ("path", echo.Id), ("on", false));
+        Assert.Empty(house.Desk.State.Report.OpenCircuits);
+        house.StandIn("Brandung").Switch("sequencer page", true);
+        house.StandIn("Bandhaus").Switch("track 4", true);
+        var amsel = house.StandIn("Amsel 61").Player!;
+        amsel.Press("test", 72, 100);
+        await House.Until(() => house.Desk.Junction.Guarded().Trips.Length > 0, "the guard trips");
+        amsel.Release("test", 72);
+        await House.Until(() => house.StandIn("Brandung").Listener!.Hearing.Held.Count == 0 && house.StandIn("Bandhaus").Listener!.Hearing.Held.Count == 0, "the note ends");
+        // All else plays on.
+        amsel.Press("test", 40, 100);
+        await House.Until(() => house.StandIn("Zinn").Listener!.Hearing.Held.Count > 0, "Zinn plays");
+        amsel.Release("test", 40);
+        await House.Until(() => house.StandIn("Zinn").Listener!.Hearing.Held.Count == 0, "Zinn falls silent");
+        var page = await house.Get("/checks");
+        Assert.Contains("stopped", page.QuerySelector("#guard-lamp")!.TextContent, StringComparison.Ordinal);
+        var learn = page.QuerySelector("#learn-0")!.Closest("form")!;
+        Assert.Contains("Brandung", learn.TextContent, StringComparison.Ordinal);
+        var (status, _) = await house.Post("/checks?handler=Learn", ("number", 0), ("sentence", learn.QuerySelector("input[name=sentence]")!.GetAttribute("value")!));
+        Assert.Equal(HttpStatusCode.OK, status);
+        Assert.True(house.Device("Brandung").InnerPaths.Single(path => path.Name == "sequencer page").On);
+    }
+}

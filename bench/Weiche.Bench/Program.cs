@@ -55,6 +55,8 @@ foreach (var (name, bench) in new[] { ("demo studio", new EngineBench(DemoStudio
     var (engine, loop) = bench.Measure(seconds);
     table.Add($"engine, {name}: ns a delivery", Ns(engine), Ns(loop) + " hand-written loop", Table.Number(engine / loop), "≤ 3");
     table.Add($"engine, {name}: million deliveries a second", Table.Number(1e-6 / engine), Table.Number(1e-6 / loop) + " hand-written loop", Table.Number(loop / engine), "> 5 million");
+    var (guarded, unguarded) = bench.MeasureGuard(seconds);
+    table.Add($"guard, {name}: ns a delivery", Ns(guarded), Ns(unguarded) + " without it", Table.Number(guarded / unguarded, "0.###"), "≤ 1.03");
     table.Add($"engine, {name}: bytes allocated a pass of {bench.Messages} messages", bench.Allocated().ToString(CultureInfo.InvariantCulture), "0", "–", "0");
 }
 

@@ -79,13 +79,15 @@ public static class Checker
             .Concat(CablingChecks.Of(search))
             .Concat(NameChecks.Of(studio))
             .Concat(Hearing.Of(search))
-            .OrderBy(finding => finding.Severity).ThenBy(finding => finding.Kind);
+            .DistinctBy(finding => finding.Key)
+            .OrderBy(finding => finding.Severity).ThenBy(finding => finding.Kind)
+            .ToImmutableArray();
         var looked = new LookedAt(
             search.Flow.Steps.Select(step => step.Route).OfType<Route>().DistinctBy(route => route.Id).Count(),
             search.Flow.Places.Count(place => place is not null),
             search.Flow.Ways.All.Count(link => link.Kind is LinkKind.Inner or LinkKind.Virtual && link.To != InnerEnd.Sound),
             ways.IsWhole);
         search.Forget();
-        return new CheckReport(studio, search, ways, [.. findings.DistinctBy(finding => finding.Key)], loads, looked);
+        return new CheckReport(studio, search, ways, findings, loads, looked);
     }
 }

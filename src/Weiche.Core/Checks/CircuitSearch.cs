@@ -26,6 +26,8 @@ internal sealed class CircuitSearch
     private readonly Dictionary<StepKey, Passed> _passed = [];
     private readonly Dictionary<(StepKey Step, int Pass), Passed> _backed = [];
     private readonly Dictionary<StepKey, Solved> _solved = [];
+    private readonly Dictionary<StepKey, IReadOnlyList<Finding>> _findings = [];
+    private readonly bool[] _reused;
     private CircuitSearch? _previous;
 
     private CircuitSearch(Flow flow, CircuitSearch? previous)
@@ -37,6 +39,7 @@ internal sealed class CircuitSearch
         Rounds = new int[flow.Components.Length];
         Last = new (int, MessageSet)[flow.Components.Length];
         Grows = new bool[count];
+        _reused = new bool[flow.Components.Length];
         for (var i = 0; i < count; i++) _into[i] = flow.Sent[i];
         for (var i = 0; i < flow.Components.Length; i++)
         {
@@ -84,6 +87,21 @@ internal sealed class CircuitSearch
             last = next;
         }
     }
+
+    /// <summary>What was found about a component before the last edit, where nothing that it stands on has changed since; null if it
+    /// has to be worked out.</summary>
+    internal IReadOnlyList<Finding>? KnownFindings(int component)
+    {
+        if (_previous is null || !_reused[component] || _previous.Flow.Studio.Devices != Flow.Studio.Devices || _previous.Flow.Studio.Cables != Flow.Studio.Cables) return null;
+        var places = Flow.Components[component].Places;
+        if (places.Any(place => Grows[place] != (Flow.Places[place] is { } end && _previous.Flow.Number(end) is { } number && _previous.Grows[number]))) return null;
+        return _previous._findings.GetValueOrDefault(KeyOf(First(component)));
+    }
+
+    /// <summary>Keeps what was found about a component.</summary>
+    internal void Remember(int component, IReadOnlyList<Finding> findings) => _findings[KeyOf(First(component))] = findings;
+
+    private FlowStep First(int component) => Flow.Components[component].Places.SelectMany(place => Flow.OutOf[place]).First(Flow.IsWithin);
 
     /// <summary>Lets go of what was found before: else every version of a studio would stay in memory.</summary>
     internal void Forget() => _previous = null;
@@ -141,6 +159,7 @@ internal sealed class CircuitSearch
         {
             for (var i = 0; i < places.Length; i++) (Reach[places[i]], Endless[places[i]]) = (before.Reach[i], before.Endless[i]);
             Rounds[component] = before.Rounds;
+            _reused[component] = true;
             if (before.Rounds > 0) Last[component] = (Flow.Number(before.LastPlace!.Value)!.Value, before.Last);
         }
         else

@@ -31,8 +31,9 @@ internal sealed class Circuits
         for (var i = 0; i < search.Flow.Components.Length; i++)
         {
             if (!search.Flow.Components[i].IsClosed) continue;
-            foreach (var finding in circuits.Endless(i)) yield return finding;
-            if (search.Rounds[i] > 0) yield return circuits.DyingOut(i);
+            var findings = search.KnownFindings(i) ?? [.. circuits.Endless(i), .. search.Rounds[i] > 0 ? [circuits.DyingOut(i)] : (Finding[])[]];
+            search.Remember(i, findings);
+            foreach (var finding in findings) yield return finding;
         }
     }
 
@@ -140,20 +141,15 @@ internal sealed class Circuits
     private List<MidiMessage> ChainTo(int component, int place, MidiMessage end, int rounds)
     {
         var chain = new List<MidiMessage> { end };
+        var after = new List<MessageSet> { _search.Reach[place].Except(_search.Endless[place]) };
+        while (after.Count < rounds) after.Add(_search.OneRound(component, place, after[^1]));
         for (var i = 0; i < rounds; i++)
         {
             // Backwards one round: what at the place becomes this, and was there after one round less.
-            var set = BackOneRound(component, place, MessageSet.Of(chain[0])).Intersect(AfterRounds(component, place, rounds - 1 - i));
+            var set = BackOneRound(component, place, MessageSet.Of(chain[0])).Intersect(after[rounds - 1 - i]);
             chain.Insert(0, set.Usual());
         }
         return chain;
-    }
-
-    private MessageSet AfterRounds(int component, int place, int rounds)
-    {
-        var set = _search.Reach[place].Except(_search.Endless[place]);
-        for (var i = 0; i < rounds; i++) set = _search.OneRound(component, place, set);
-        return set;
     }
 
     private MessageSet BackOneRound(int component, int place, MessageSet messages)

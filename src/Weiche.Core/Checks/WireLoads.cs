@@ -100,22 +100,20 @@ internal static class WireLoads
     {
         var bytes = 0.0;
         var passing = way.Steps.Reverse().Aggregate(MessageSet.All, (set, step) => step.PreImage(set)).Intersect(flow.Sent[way.Origin]);
-        foreach (var kind in way.From.SendsKinds.Members)
+        foreach (var kind in passing.KindsIn().Members)
         {
             var rate = (double)Rate(way.From.Kind, kind);
             if (rate == 0) continue;
-            var sent = flow.Sent[way.Origin].OfKind(kind);
-            if (sent.IsEmpty) continue;
+            var channels = kind.HasChannel() ? flow.Sent[way.Origin].ChannelsOf(kind).Count : 0;
             if (kind is MessageKind.ControlChange or MessageKind.ChannelPressure or MessageKind.PitchBend)
             {
-                var hands = Math.Min(Fingers, sent.ChannelsIn().Count);
+                var hands = Math.Min(Fingers, channels);
                 foreach (var thin in way.Steps.SelectMany(step => step.Stages).OfType<ThinStage>()) rate = Math.Min(rate, (double)thin.PerSecond * hands);
             }
             // Of notes half are note-ons and half note-offs; what a chord makes of one counts as often.
             var getting = passing.OfKind(kind);
-            if (getting.IsEmpty) continue;
             // A surface has a channel for each finger: of those that play, not all need be on the channels that get through.
-            if (way.From.Kind == DeviceKind.Surface) rate *= Math.Min(1.0, (double)getting.ChannelsIn().Count / Math.Min(Fingers, sent.ChannelsIn().Count));
+            if (way.From.Kind == DeviceKind.Surface && channels > 0) rate *= Math.Min(1.0, (double)getting.ChannelsIn().Count / Math.Min(Fingers, channels));
             bytes += rate * Arriving(way, getting.Usual()).Sum(message => 1 + message.DataLength);
         }
         return bytes;

@@ -50,6 +50,7 @@ public sealed class Engine
     private long _due = long.MaxValue;
     private long _run;
     private int _version;
+    private bool _guardWatches;
 
     /// <summary>An engine that runs a studio.</summary>
     /// <param name="plan">The studio's plan.</param>
@@ -301,14 +302,32 @@ public sealed class Engine
         foreach (var route in Plan.AllRoutes) route.IsGuarded = Guard.Concerns(route.Id);
     }
 
+    /// <summary>Looks whether the same came from a source just before. Only then does the guard begin to watch what is sent: as long as
+    /// nothing comes twice, nothing goes round, and this is all it costs.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    private void LookTwice(SourceState source, ref Run run)
+    {
+        if (run.Message.SysExHandle != 0) run.Exclusive = Fingerprint(Pool.Bytes(run.Message.SysExHandle));
+        var key = Guard.KeyOf(run.Message, run.Exclusive);
+        var now = (uint)run.Time.Microseconds;
+        ref var seen = ref source.Seen[Guard.SeenSlotOf(key)];
+        var before = seen;
+        seen = (ulong)key << 32 | now;
+        if ((uint)(before >> 32) == key || _guardWatches) AskGuard(source, ref run, (uint)(before >> 32) == key, now - (uint)before);
+    }
+
     /// <summary>Asks the guard how often a message has gone round; what it stops from now on ends where it is held.</summary>
-    private void AskGuard(SourceState source, ref Run run)
+    private void AskGuard(SourceState source, ref Run run, bool again, long since)
     {
         var message = run.Message;
         var isDown = message.IsNoteOn && (source.Down[message.ChannelIndex * 2 + (message.Data1 >> 6)] >> (message.Data1 & 63) & 1) != 0;
-        if (message.SysExHandle != 0) run.Exclusive = Fingerprint(Pool.Bytes(message.SysExHandle));
         var version = Guard.Version;
+        var begins = Guard.Begins(again, since, message, isDown, run.Time.Microseconds);
+        _guardWatches = Guard.IsWatching(run.Time.Microseconds);
+        if (!_guardWatches) return;
         run.Generation = Guard.GenerationOf(message, run.Exclusive, source.Id, source.Device, source.MayCross, isDown, run.Time.Microseconds, out var tripped);
+        // It has been here before, and comes again: that was one round at least.
+        if (begins && run.Generation == 0 && !tripped) run.Generation = 2;
         if (version != Guard.Version) MarkGuarded();
         if (!tripped) return;
         Guard.LastStopped(out var route, out var from, out var origin, out var isWhole);
@@ -330,7 +349,7 @@ public sealed class Engine
     {
         source.Meter.KindCounts[(int)message.Kind]++;
         var run = new Run(source.Id, message, now, ++_run);
-        if (source.MayEcho && Guard.IsOn) AskGuard(source, ref run);
+        if (source.MayEcho && Guard.IsOn) LookTwice(source, ref run);
         Write(TapEvent.Came, run, message, source.Id, 0);
         if (message.SysExHandle != 0 && Swallows(source, message)) Write(TapEvent.Kept, run, message, source.Id, 0);
         else if (!source.On) Write(TapEvent.SourceOff, run, message, source.Id, 0);
@@ -569,7 +588,7 @@ public sealed class Engine
     {
         outlet.Enqueue(message, run.Source, run.Time);
         MarkDirty(outlet);
-        if (outlet.MayReturn && Guard.IsOn) Guard.Remember(message, run.Exclusive, run.Message, run.Generation, run.Number, run.Source, route, outlet.Id.Value, outlet.Device, outlet.MayCross, run.Time.Microseconds);
+        if (_guardWatches && outlet.MayReturn) Guard.Remember(message, run.Exclusive, run.Message, run.Generation, run.Number, run.Source, route, outlet.Id.Value, outlet.Device, outlet.MayCross, run.Time.Microseconds);
         if (meter is not null)
         {
             meter.PassedCount++;
@@ -672,6 +691,9 @@ public sealed class Engine
         internal bool MayEcho;
         internal int Device;
         internal bool MayCross;
+
+        /// <summary>What came last, by its bytes, and when (the lower half of the µs), for the guard.</summary>
+        internal readonly ulong[] Seen = new ulong[Guard.SeenSlots];
         internal long LastByte;
     }
 

@@ -26,6 +26,8 @@ public readonly record struct GuardTrip(RouteId Route, PortId Source, MidiMessag
 /// that a player's fast repeated notes never trip it: a note-on counts for half a second while its key is still down at that source (no
 /// player strikes a key that is down), and else for no longer than nobody can strike twice in. Most of all it must come from the device to
 /// which it went; from another one only the former counts, and has to go round more often.</para>
+/// <para>It begins to watch what is sent only when the same comes from one source twice within such a time; as long as that does not
+/// happen, nothing goes round, and it costs next to nothing.</para>
 /// <para>Moving values may repeat by themselves. They are stopped on trial: since the same value was sent a moment ago, nothing is missed.
 /// If it goes on coming though nothing is sent, it was no echo, and it is let go.</para>
 /// <para>It allocates nothing while messages run. It is called under the engine's lock.</para>
@@ -59,6 +61,9 @@ public sealed class Guard
     private const long JudgeUntil = 1_000_000;
     private const int JudgeAt = 8;
 
+    // So long it goes on watching what is sent, after something came twice.
+    private const long WatchesFor = 2_000_000;
+
     // What comes so long after it was stopped was not on its way any more.
     private const long StillComing = 500_000;
 
@@ -70,6 +75,7 @@ public sealed class Guard
     private int _nextHop;
     private int _nextKnown;
     private long _tripped;
+    private long _watchesUntil = long.MinValue;
 
     /// <summary>The generation at which it trips, 2 or more; 0 where it does nothing.</summary>
     public int Generation { get; set; } = UsualGeneration;
@@ -382,7 +388,25 @@ public sealed class Guard
 
     private static bool IsOnTrial(in MidiMessage message) => message.Kind is MessageKind.ControlChange or MessageKind.PitchBend or MessageKind.ChannelPressure or MessageKind.PolyPressure;
 
-    private static uint KeyOf(in MidiMessage message, uint exclusive) =>
+    /// <summary>How many of the last messages each source keeps in mind.</summary>
+    internal const int SeenSlots = 32;
+
+    internal static int SeenSlotOf(uint key) => (int)(key * 2654435769u >> 27);
+
+    /// <summary>Whether what comes is a reason to begin to watch: the same came from that source so shortly before that it may be an
+    /// echo.</summary>
+    internal bool Begins(bool again, long since, in MidiMessage message, bool isDown, long now)
+    {
+        if (!again || since > Window(message, isDown)) return false;
+        var watched = IsWatching(now);
+        _watchesUntil = Math.Max(_watchesUntil, now + WatchesFor);
+        return !watched;
+    }
+
+    /// <summary>Whether it watches what is sent now.</summary>
+    internal bool IsWatching(long now) => _count > 0 || now <= _watchesUntil;
+
+    internal static uint KeyOf(in MidiMessage message, uint exclusive) =>
         message.SysExHandle != 0 ? exclusive | 0x8000_0000u : (uint)(message.Status << 16 | message.Data1 << 8 | message.Data2);
 
     private static int SlotOf(uint key) => (int)(key * 2654435769u >> 22) & (Slots - 1);

@@ -4,6 +4,7 @@ using System.Net.Sockets;
 using System.Text.Json;
 using System.Text.RegularExpressions;
 using Weiche.Files;
+using Weiche.Tests;
 
 namespace Weiche.Web.Tests;
 
@@ -123,6 +124,7 @@ public sealed partial class ProcessTests : IDisposable
         (code, words, _) = await Run("check", file, "--json");
         Assert.Equal(1, code);
         using var json = JsonDocument.Parse(words);
+        Assert.Empty(SchemaChecker.Of("check.schema.json").Problems(json.RootElement));
         Assert.False(json.RootElement.GetProperty("clear").GetBoolean());
         Assert.Equal(["endless", "doubled", "wire", "mpe", "silence"], json.RootElement.GetProperty("findings").EnumerateArray().Select(finding => finding.GetProperty("kind").GetString()));
         await File.WriteAllTextAsync(file, StudioJson.Write(QuietDome.Create()));

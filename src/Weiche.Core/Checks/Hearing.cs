@@ -47,14 +47,16 @@ internal static class Hearing
         // Where nothing is laid yet, nothing can be missed.
         if (flow.Studio.Routes.IsEmpty) return [];
         var listening = Listening(flow, false);
-        return SilentSources(search).Concat(SilentDestinations(search, listening)).Concat(Unheard(search, listening));
+        var sounding = Listening(flow, true);
+        var heard = Back(flow, listening, (step, set) => search.PreImageOf(step, set, 0));
+        // Where everything that hears sounds, what is heard sounds.
+        var sounds = sounding.SequenceEqual(listening) ? heard : Back(flow, sounding, (step, set) => search.PreImageOf(step, set, 1));
+        return SilentSources(flow, sounds).Concat(SilentDestinations(search, listening)).Concat(Unheard(search, heard));
     }
 
     /// <summary>The places where a device sends by itself something that would sound if it got anywhere.</summary>
-    private static IEnumerable<Finding> SilentSources(CircuitSearch search)
+    private static IEnumerable<Finding> SilentSources(Flow flow, MessageSet[] sounding)
     {
-        var flow = search.Flow;
-        var sounding = Back(flow, Listening(flow, true), (step, set) => search.PreImageOf(step, set, 0));
         foreach (var device in flow.Studio.Devices.Where(device => device.Kind is not (DeviceKind.Interface or DeviceKind.VirtualPort)))
         {
             var places = device.Ports.Where(port => port.Direction == PortDirection.Source).Select(port => InnerEnd.At(port.Id))
@@ -110,10 +112,9 @@ internal static class Hearing
     }
 
     /// <summary>Routes of which nothing is heard at all, and channels that a device is said to send on and nobody hears.</summary>
-    private static IEnumerable<Finding> Unheard(CircuitSearch search, MessageSet[] listening)
+    private static IEnumerable<Finding> Unheard(CircuitSearch search, MessageSet[] heard)
     {
         var flow = search.Flow;
-        var heard = Back(flow, listening, (step, set) => search.PreImageOf(step, set, 1));
         foreach (var step in flow.Steps.Where(step => step.Route is not null && flow.PortAt(step.To) is not null))
         {
             // What a virtual port is sent is heard where it leads; if it leads nowhere, that is no matter of channels.

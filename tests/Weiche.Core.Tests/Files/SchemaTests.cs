@@ -1,15 +1,15 @@
 using System.Text.Json;
-using System.Text.RegularExpressions;
 using Weiche.Core.Studios;
 using Weiche.Files;
+using Weiche.Tests;
 using static Weiche.Core.Tests.Rooms;
 
 namespace Weiche.Core.Tests.Files;
 
-/// <summary>What is written is what the schema in the docs says. The checker knows the few words that schema uses.</summary>
+/// <summary>What is written is what the schema in the docs says.</summary>
 public class SchemaTests
 {
-    private static readonly JsonElement Schema = JsonDocument.Parse(File.ReadAllText(Path.Combine(Root(), "docs", "studio.schema.json"))).RootElement;
+    private static readonly SchemaChecker Schema = SchemaChecker.Of("studio.schema.json");
 
     [Fact]
     public void The_demo_studio_and_one_with_everything_in_it_are_as_the_schema_says()
@@ -39,55 +39,8 @@ public class SchemaTests
     {
         var text = StudioJson.Write(SmallStudio.Create());
         Assert.Contains(right, text, StringComparison.Ordinal);
-        Assert.NotEmpty(Problems(JsonDocument.Parse(text.Replace(right, wrong, StringComparison.Ordinal)).RootElement, Schema, "$"));
+        Assert.NotEmpty(Schema.Problems(JsonDocument.Parse(text.Replace(right, wrong, StringComparison.Ordinal)).RootElement));
     }
 
-    private static void Check(string text) => Assert.Empty(Problems(JsonDocument.Parse(text).RootElement, Schema, "$"));
-
-    private static IEnumerable<string> Problems(JsonElement value, JsonElement schema, string path)
-    {
-        if (schema.TryGetProperty("$ref", out var reference))
-            return Problems(value, reference.GetString()!.Split('/').Skip(1).Aggregate(Schema, (element, name) => element.GetProperty(name)), path);
-        if (schema.TryGetProperty("oneOf", out var choices))
-            return choices.EnumerateArray().Count(choice => !Problems(value, choice, path).Any()) == 1 ? [] : [$"{path}: not exactly one choice"];
-        var problems = new List<string>();
-        if (schema.TryGetProperty("const", out var constant) && constant.ToString() != value.ToString()) problems.Add($"{path}: not {constant}");
-        if (schema.TryGetProperty("enum", out var names) && names.EnumerateArray().All(name => name.ToString() != value.ToString())) problems.Add($"{path}: {value} is not a choice");
-        if (schema.TryGetProperty("type", out var type) && !IsOf(value, type.GetString()!)) return [$"{path}: not of type {type}"];
-        if (value.ValueKind == JsonValueKind.Number)
-        {
-            if (schema.TryGetProperty("minimum", out var least) && value.GetInt64() < least.GetInt64()) problems.Add($"{path}: below {least}");
-            if (schema.TryGetProperty("maximum", out var most) && value.GetInt64() > most.GetInt64()) problems.Add($"{path}: above {most}");
-        }
-        if (value.ValueKind == JsonValueKind.String && schema.TryGetProperty("pattern", out var pattern) && !Regex.IsMatch(value.GetString()!, pattern.GetString()!))
-            problems.Add($"{path}: not like {pattern}");
-        if (value.ValueKind == JsonValueKind.Array && schema.TryGetProperty("items", out var items))
-            problems.AddRange(value.EnumerateArray().SelectMany((item, i) => Problems(item, items, $"{path}[{i}]")));
-        if (value.ValueKind == JsonValueKind.Object && schema.TryGetProperty("properties", out var properties))
-        {
-            foreach (var property in value.EnumerateObject())
-            {
-                if (properties.TryGetProperty(property.Name, out var inner)) problems.AddRange(Problems(property.Value, inner, $"{path}.{property.Name}"));
-                else problems.Add($"{path}.{property.Name}: not known");
-            }
-            problems.AddRange(schema.GetProperty("required").EnumerateArray().Where(name => !value.TryGetProperty(name.GetString()!, out _)).Select(name => $"{path}.{name}: missing"));
-        }
-        return problems;
-    }
-
-    private static bool IsOf(JsonElement value, string type) => type switch
-    {
-        "object" => value.ValueKind == JsonValueKind.Object,
-        "array" => value.ValueKind == JsonValueKind.Array,
-        "string" => value.ValueKind == JsonValueKind.String,
-        "boolean" => value.ValueKind is JsonValueKind.True or JsonValueKind.False,
-        _ => value.ValueKind == JsonValueKind.Number && value.TryGetInt64(out _),
-    };
-
-    private static string Root()
-    {
-        var folder = new DirectoryInfo(AppContext.BaseDirectory);
-        while (!File.Exists(Path.Combine(folder!.FullName, "Weiche.slnx"))) folder = folder.Parent;
-        return folder.FullName;
-    }
+    private static void Check(string text) => Assert.Empty(Schema.Problems(JsonDocument.Parse(text).RootElement));
 }

@@ -113,7 +113,7 @@ public sealed record CircuitFocus(PortId Source, PortId Destination) : PlanFocus
 
     /// <inheritdoc/>
     public override string? NameIn(Studio studio) => studio.FindPort(Source) is { } source && studio.FindPort(Destination) is { } destination
-        ? $"the way between {destination.Label} and {source.Label}"
+        ? destination.Name == source.Name ? $"ways round by {source.Name}" : $"ways round by {destination.Name} – {source.Name}"
         : null;
 
     internal override PlanPart PartOf(Studio studio, IReadOnlyList<RoomWay> ways)

@@ -138,7 +138,7 @@ public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load
         var state = desk.State;
         var holding = held.Find(state.Report);
         var findings = state.Report.Findings.Concat(holding?.Findings ?? []).ToList();
-        var chosen = findings.Find(finding => finding.Key == key) ?? findings.FirstOrDefault();
+        var chosen = findings.Find(finding => finding.Key == key) ?? findings.Find(finding => finding.Kind != FindingKind.Held);
         var remedies = chosen is null || chosen.Kind == FindingKind.Held ? new RemedyList([], false)
             : state.Report.Looked.Places <= MostAtOnce ? RemedySearch.For(state.Report, chosen) : null;
         var trips = desk.Junction.Guarded().Trips;

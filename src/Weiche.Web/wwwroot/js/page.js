@@ -22,7 +22,7 @@ export function startPage(live) {
   document.body.addEventListener("htmx:sendError", () => say("Weiche does not answer: nothing was changed"));
   document.body.addEventListener("htmx:responseError", (event) =>
     say(event.detail.xhr.status === 400 ? "This page is out of date: reload it" : "That did not work: nothing was changed"));
-  document.body.addEventListener("htmx:afterSwap", () => { edited = false; nameUndo(); });
+  document.body.addEventListener("htmx:afterSwap", () => { edited = false; nameUndo(); nameFinding(); });
   document.body.addEventListener("weiche:said", (event) => say(event.detail.value));
   document.body.addEventListener("input", (event) => { if (event.target.closest("#fragment")) edited = true; });
   document.body.addEventListener("focusout", () => setTimeout(refresh, 0));
@@ -60,6 +60,12 @@ export function startPage(live) {
       button.disabled = !edit;
       button.title = edit ? `${word}: ${edit} (${key})` : `Nothing to ${id}`;
     }
+  }
+
+  // The finding that is looked at stands in the address: a reload shows the same.
+  function nameFinding() {
+    const address = document.querySelector("#fragment.checks")?.dataset.address;
+    if (address) history.replaceState(history.state, "", address);
   }
 
   const isTyping = () => edited && document.activeElement?.matches("#fragment input");

@@ -84,8 +84,8 @@ public static class SetWords
     {
         MessageKind.Note => set.Row(MessageSet.NoteRow, channel.Index) is not null,
         MessageKind.PolyPressure => set.Row(MessageSet.PolyRow, channel.Index) is not null,
-        MessageKind.ControlChange => set.Row(MessageSet.ControlRow, channel.Index)is { } controls && (controls.Firsts & MessageSet.ControlFirsts) != 0,
-        MessageKind.ChannelMode => set.Row(MessageSet.ControlRow, channel.Index)is { } modes && (modes.Firsts & ~MessageSet.ControlFirsts) != 0,
+        MessageKind.ControlChange => set.Row(MessageSet.ControlRow, channel.Index) is { } controls && (controls.Firsts & MessageSet.ControlFirsts) != 0,
+        MessageKind.ChannelMode => set.Row(MessageSet.ControlRow, channel.Index) is { } modes && (modes.Firsts & ~MessageSet.ControlFirsts) != 0,
         MessageKind.PitchBend => set.Row(MessageSet.BendRow, channel.Index) is not null,
         MessageKind.ProgramChange => set.Single(MessageSet.ProgramSingle, channel.Index) != 0,
         _ => set.Single(MessageSet.PressureSingle, channel.Index) != 0,

@@ -112,8 +112,8 @@ public sealed record CircuitFocus(PortId Source, PortId Destination) : PlanFocus
     public override string Key => $"way-{Source}-{Destination}";
 
     /// <inheritdoc/>
-    public override string? NameIn(Studio studio) => studio.FindPort(Source) is { } source && studio.FindPort(Destination) is { } destination
-        ? destination.Name == source.Name ? $"ways round by {source.Name}" : $"ways round by {destination.Name} – {source.Name}"
+    public override string? NameIn(Studio studio) => studio.FindPort(Source) is not null && studio.FindPort(Destination) is not null
+        ? "this circuit"
         : null;
 
     internal override PlanPart PartOf(Studio studio, IReadOnlyList<RoomWay> ways)

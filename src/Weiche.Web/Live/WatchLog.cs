@@ -220,6 +220,7 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
             TapEvent.DestinationOff => new WatchEnd(record.Event, id, to, $"{to} is switched off"),
             TapEvent.NotBegunHere => new WatchEnd(record.Event, id, to, "nothing to end: it did not begin here"),
             TapEvent.HeldByOther => new WatchEnd(record.Event, id, to, "another source still holds it"),
+            TapEvent.Guarded => new WatchEnd(record.Event, id, to, "stopped by the guard: it went round"),
             _ => new WatchEnd(record.Event, id, to, "refused: too much is waiting here"),
         };
     }

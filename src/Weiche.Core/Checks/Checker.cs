@@ -45,16 +45,7 @@ public sealed class CheckReport
 
     /// <summary>Whether something can go round here that could not in another version of the studio.</summary>
     /// <param name="before">What was found there.</param>
-    public bool OpensCircuit(CheckReport before)
-    {
-        for (var place = 0; place < Search.Endless.Length; place++)
-        {
-            if (Search.Endless[place].IsEmpty || Search.Flow.Places[place] is not { } end) continue;
-            var was = before.Search.Flow.Number(end) is { } number ? before.Search.Endless[number] : MessageSet.Empty;
-            if (!Search.Endless[place].Except(was).IsEmpty) return true;
-        }
-        return false;
-    }
+    public bool OpensCircuit(CheckReport before) => Search.OpensMoreThan(before.Search);
 }
 
 /// <summary>Looks at a whole studio: routes, cables, ways through devices, groups, diverts, solo and switches, for every message that

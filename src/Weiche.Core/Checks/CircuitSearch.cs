@@ -103,6 +103,18 @@ internal sealed class CircuitSearch
 
     private FlowStep First(int component) => Flow.Components[component].Places.SelectMany(place => Flow.OutOf[place]).First(Flow.IsWithin);
 
+    /// <summary>Whether something can go round here that could not in another version of the studio.</summary>
+    internal bool OpensMoreThan(CircuitSearch before)
+    {
+        for (var place = 0; place < Endless.Length; place++)
+        {
+            if (Endless[place].IsEmpty || Flow.Places[place] is not { } end) continue;
+            var was = before.Flow.Number(end) is { } number ? before.Endless[number] : MessageSet.Empty;
+            if (!Endless[place].Except(was).IsEmpty) return true;
+        }
+        return false;
+    }
+
     /// <summary>Lets go of what was found before: else every version of a studio would stay in memory.</summary>
     internal void Forget() => _previous = null;
 

@@ -72,7 +72,7 @@ internal static class Clocks
         var next = new Queue<int>();
         for (var place = 0; place < flow.Places.Length; place++)
         {
-            if (flow.Places[place] is { } end && flow.Sent[place].Contains(MidiMessage.Clock) && OwnerOf(flow, end)?.Id == device.Id && by.TryAdd(place, null)) next.Enqueue(place);
+            if (flow.Places[place] is { } end && flow.Sent[place].Contains(MidiMessage.Clock) && flow.OwnerOf(end)?.Id == device.Id && by.TryAdd(place, null)) next.Enqueue(place);
         }
         while (next.TryDequeue(out var place))
         {
@@ -84,7 +84,4 @@ internal static class Clocks
         }
         return reached;
     }
-
-    private static Device? OwnerOf(Flow flow, InnerEnd end) =>
-        end.Kind == InnerEndKind.Jack ? flow.Studio.FindJack(new JackId(end.Id))?.Device : flow.Studio.FindPort(new PortId(end.Id))?.Owner;
 }

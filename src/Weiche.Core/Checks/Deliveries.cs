@@ -26,7 +26,7 @@ internal sealed class Deliveries
     {
         var deliveries = new Deliveries(flow.Studio);
         var listening = Hearing.Listening(flow, false);
-        var senders = flow.Places.Index().Where(place => !flow.Sent[place.Index].IsEmpty).Select(place => (place.Index, Device: OwnerOf(flow, place.Item!.Value)))
+        var senders = flow.Places.Index().Where(place => !flow.Sent[place.Index].IsEmpty).Select(place => (place.Index, Device: flow.OwnerOf(place.Item!.Value)!))
             // Where nothing is said to be plugged in, nobody would miss anything.
             .Where(sender => sender.Device.Kind != DeviceKind.Interface).ToList();
         foreach (var hearers in flow.Places.Index().Where(place => !listening[place.Index].IsEmpty).GroupBy(place => Ways.HearerAt(flow.Studio, place.Item!.Value)!.Id))
@@ -57,7 +57,4 @@ internal sealed class Deliveries
     /// <summary>How much is lost: a point for each pair of devices, kind and channel.</summary>
     internal static int CostOf(IEnumerable<LostDelivery> lost) => lost.Sum(each => MessageKinds.All.Sum(kind =>
         kind.HasChannel() ? each.Messages.ChannelsOf(kind).Count : (each.Messages.SystemBits >> (int)kind & 1) != 0 ? 1 : 0));
-
-    private static Device OwnerOf(Flow flow, InnerEnd end) =>
-        end.Kind == InnerEndKind.Jack ? flow.Studio.FindJack(new JackId(end.Id))!.Value.Device : flow.Studio.FindPort(new PortId(end.Id))!.Value.Owner;
 }

@@ -115,6 +115,14 @@ internal sealed class Flow
     /// <summary>The port at a place, or null.</summary>
     internal DevicePort? PortAt(int place) => Places[place] is { Kind: InnerEndKind.Port } end ? Studio.FindPort(new PortId(end.Id)) : null;
 
+    /// <summary>The device that has a port or jack.</summary>
+    internal Device? OwnerOf(InnerEnd place) => place.Kind == InnerEndKind.Jack ? Studio.FindJack(new JackId(place.Id))?.Device : Studio.FindPort(new PortId(place.Id))?.Owner;
+
+    /// <summary>The places where a device sends by itself: its sources and its OUT jacks.</summary>
+    internal IEnumerable<int> OriginsOf(Device device) => device.Ports.Where(port => port.Direction == PortDirection.Source && port.Jack is null).Select(port => InnerEnd.At(port.Id))
+        .Concat(device.Jacks.Where(jack => jack.Role == JackRole.Out).Select(jack => InnerEnd.At(jack.Id)))
+        .Select(end => _numbers[end]);
+
     /// <summary>Whether a step stays within its component.</summary>
     internal bool IsWithin(FlowStep step) => ComponentOf[step.From] == ComponentOf[step.To];
 
@@ -163,8 +171,7 @@ internal sealed class Flow
             return;
         }
         var sends = MessageSet.Of(device.Sends, device.SendsKinds);
-        foreach (var port in device.Ports.Where(port => port.Direction == PortDirection.Source)) Sent[_numbers[InnerEnd.At(port.Id)]] = sends;
-        foreach (var jack in device.Jacks.Where(jack => jack.Role == JackRole.Out)) Sent[_numbers[InnerEnd.At(jack.Id)]] = sends;
+        foreach (var origin in OriginsOf(device)) Sent[origin] = sends;
     }
 }
 

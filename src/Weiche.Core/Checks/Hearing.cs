@@ -59,8 +59,7 @@ internal static class Hearing
     {
         foreach (var device in flow.Studio.Devices.Where(device => device.Kind is not (DeviceKind.Interface or DeviceKind.VirtualPort)))
         {
-            var places = device.Ports.Where(port => port.Direction == PortDirection.Source).Select(port => InnerEnd.At(port.Id))
-                .Concat(device.Jacks.Where(jack => jack.Role == JackRole.Out).Select(jack => InnerEnd.At(jack.Id))).Select(end => flow.Number(end)!.Value).ToList();
+            var places = flow.OriginsOf(device).ToList();
             var sends = places.Aggregate(MessageSet.Empty, (set, place) => set.Union(flow.Sent[place])).Intersect(MessageSet.OnChannels);
             if (sends.IsEmpty || device.LocalControl is { On: true }) continue;
             if (places.Any(place => !sounding[place].Intersect(flow.Sent[place]).Intersect(MessageSet.OnChannels).IsEmpty)) continue;

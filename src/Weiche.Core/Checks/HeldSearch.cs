@@ -35,7 +35,7 @@ public static class HeldSearch
             if (after is null) continue;
             var search = CircuitSearch.Of(Flow.Of(after), report.Search);
             search.Forget();
-            if (!Opens(search, report.Search)) continue;
+            if (!search.OpensMoreThan(report.Search)) continue;
             // What is open in any case is told as such.
             var circuit = Circuits.Of(search).FirstOrDefault(finding => finding.IsOpenCircuit && !finding.Ring.Any(leg => openPorts.Contains(leg.Place)));
             if (circuit is null) continue;
@@ -50,17 +50,6 @@ public static class HeldSearch
             });
         }
         return (findings, true);
-    }
-
-    private static bool Opens(CircuitSearch search, CircuitSearch before)
-    {
-        for (var place = 0; place < search.Endless.Length; place++)
-        {
-            if (search.Endless[place].IsEmpty || search.Flow.Places[place] is not { } end) continue;
-            var was = before.Flow.Number(end) is { } number ? before.Endless[number] : MessageSet.Empty;
-            if (!search.Endless[place].Except(was).IsEmpty) return true;
-        }
-        return false;
     }
 
     /// <summary>The same studio with every route and way open, nothing soloed, diverted or stopped.</summary>

@@ -114,7 +114,7 @@ internal sealed class WaySearch
 
     private void FromDevice(Device device)
     {
-        foreach (var origin in Origins(device))
+        foreach (var origin in _flow.OriginsOf(device))
         {
             if (_flow.Sent[origin].IsEmpty) continue;
             if (device.LocalControl is { On: true } local)
@@ -127,10 +127,6 @@ internal sealed class WaySearch
             _on.Clear();
         }
     }
-
-    private IEnumerable<int> Origins(Device device) => device.Ports.Where(port => port.Direction == PortDirection.Source && port.Jack is null).Select(port => InnerEnd.At(port.Id))
-        .Concat(device.Jacks.Where(jack => jack.Role == JackRole.Out).Select(jack => InnerEnd.At(jack.Id)))
-        .Select(end => _flow.Number(end)!.Value);
 
     private void Follow(int origin, Device from, int place, MessageSet set)
     {

@@ -22,30 +22,46 @@ internal sealed class Deliveries
 
     private Deliveries(Studio studio) => _studio = studio;
 
-    internal static Deliveries Of(Flow flow)
+    /// <summary>The deliveries to some devices.</summary>
+    /// <param name="flow">The graph.</param>
+    /// <param name="hearers">The devices that matter.</param>
+    internal static Deliveries Of(Flow flow, IReadOnlySet<DeviceId> hearers)
     {
         var deliveries = new Deliveries(flow.Studio);
         var listening = Hearing.Listening(flow, false);
         var senders = flow.Places.Index().Where(place => !flow.Sent[place.Index].IsEmpty).Select(place => (place.Index, Device: flow.OwnerOf(place.Item!.Value)!))
             // Where nothing is said to be plugged in, nobody would miss anything.
             .Where(sender => sender.Device.Kind != DeviceKind.Interface).ToList();
-        foreach (var hearers in flow.Places.Index().Where(place => !listening[place.Index].IsEmpty).GroupBy(place => Ways.HearerAt(flow.Studio, place.Item!.Value)!.Id))
+        foreach (var ears in flow.Places.Index().Where(place => !listening[place.Index].IsEmpty).GroupBy(place => Ways.HearerAt(flow.Studio, place.Item!.Value)!.Id).Where(group => hearers.Contains(group.Key)))
         {
             var ends = new MessageSet[flow.Places.Length];
             Array.Fill(ends, MessageSet.Empty);
-            foreach (var (place, _) in hearers) ends[place] = listening[place];
+            foreach (var (place, _) in ears) ends[place] = listening[place];
             var back = Hearing.Back(flow, ends);
             foreach (var (place, device) in senders)
             {
                 // What a device hears of itself is no delivery that anybody would miss.
-                if (device.Id == hearers.Key) continue;
+                if (device.Id == ears.Key) continue;
                 var set = back[place].Intersect(flow.Sent[place]);
                 if (set.IsEmpty) continue;
-                var pair = (device.Id, hearers.Key);
+                var pair = (device.Id, ears.Key);
                 deliveries._sets[pair] = deliveries._sets.GetValueOrDefault(pair, MessageSet.Empty).Union(set);
             }
         }
         return deliveries;
+    }
+
+    /// <summary>The devices that hear anything which goes through a step of some routes or inner paths.</summary>
+    internal static IEnumerable<DeviceId> HearersBehind(Flow flow, IEnumerable<FlowStep> steps)
+    {
+        var seen = new HashSet<int>();
+        var next = new Queue<int>(steps.Select(step => step.To));
+        while (next.TryDequeue(out var place))
+        {
+            if (!seen.Add(place)) continue;
+            if (flow.Places[place] is { } end && Ways.HearerAt(flow.Studio, end) is { } hearer) yield return hearer.Id;
+            foreach (var step in flow.OutOf[place]) next.Enqueue(step.To);
+        }
     }
 
     /// <summary>What is delivered here and no longer there.</summary>

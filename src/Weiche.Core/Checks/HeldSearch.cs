@@ -11,8 +11,11 @@ namespace Weiche.Core.Checks;
 /// That takes a while in a large studio; it is done after the rest is on screen.</remarks>
 public static class HeldSearch
 {
-    /// <summary>The most things that are opened, one after the other.</summary>
+    /// <summary>The most things that are opened, one after the other; in a large studio fewer.</summary>
     public const int MaxThings = 400;
+
+    // Each thing means a search of the whole graph: so many steps are gone through in all.
+    private const int MostSteps = 200_000;
 
     /// <summary>The findings.</summary>
     /// <param name="report">What was found otherwise.</param>
@@ -29,9 +32,10 @@ public static class HeldSearch
         var findings = new List<Finding>();
         var openPorts = report.OpenCircuits.SelectMany(finding => finding.Ring).Select(leg => leg.Place).ToHashSet();
         var count = 0;
+        var most = Math.Clamp(MostSteps / Math.Max(1, open.Steps.Length), 8, MaxThings);
         foreach (var (key, thing, after, onRoutes) in Things(studio, routes, paths))
         {
-            if (++count > MaxThings || cancel.IsCancellationRequested) return (findings, false);
+            if (++count > most || cancel.IsCancellationRequested) return (findings, false);
             if (after is null) continue;
             var search = CircuitSearch.Of(Flow.Of(after), report.Search);
             search.Forget();

@@ -39,6 +39,11 @@ public static class RemedySearch
     private const int MaxSets = 128;
     private const int MaxShown = 6;
 
+    // In a studio that is one large tangle each trial takes long: fewer are made, and prices are those of so many devices.
+    private const int TangledSteps = 2_000;
+    private const int TangledCandidates = 8;
+    private const int TangledHearers = 16;
+
     private sealed record Candidate(string Title, StudioEdit Edit, bool AtDevice);
 
     private sealed record Tried(Candidate Candidate, bool Removes, List<LostDelivery> Lost, int Cost);
@@ -49,16 +54,20 @@ public static class RemedySearch
     public static RemedyList For(CheckReport report, Finding finding)
     {
         var studio = report.Studio;
-        var all = Candidates(studio, finding).DistinctBy(candidate => candidate.Title).ToList();
-        var before = Deliveries.Of(report.Search.Flow);
-        var tried = all.Take(MaxCandidates).Select(candidate => Try(candidate)).OfType<Tried>().ToList();
+        var flow = report.Search.Flow;
+        var tangled = flow.Steps.Length > TangledSteps || !report.Looked.IsWhole;
+        var most = tangled ? TangledCandidates : MaxCandidates;
+        var all = Candidates(studio, finding).DistinctBy(candidate => candidate.Title).Take(most + 1).ToList();
+        var hearers = Deliveries.HearersBehind(flow, StepsOf(flow, finding)).Distinct().Take(tangled ? TangledHearers : int.MaxValue).ToHashSet();
+        var before = Deliveries.Of(flow, hearers);
+        var tried = all.Take(most).Select(candidate => Try(candidate)).OfType<Tried>().ToList();
         var complete = tried.Where(each => each.Removes).ToList();
         var least = complete.Count > 0 ? complete.Min(each => each.Cost) : int.MaxValue;
         // What does not do alone may do together, and for less. No set costs less than the dearest of its members.
         var parts = tried.Where(each => !each.Removes && each.Cost < least).OrderBy(each => each.Cost).ToList();
-        var isWhole = all.Count <= MaxCandidates && (least == 0 || parts.Count <= 6);
+        var isWhole = !tangled && all.Count <= most && (least == 0 || parts.Count <= 6);
         var sets = 0;
-        foreach (var set in least == 0 ? [] : Sets(parts.Take(12).ToList()))
+        foreach (var set in least == 0 || tangled ? [] : Sets(parts.Take(12).ToList()))
         {
             if (sets++ >= MaxSets)
             {
@@ -80,10 +89,13 @@ public static class RemedySearch
         Tried? Try(Candidate candidate)
         {
             if (candidate.Edit.Apply(studio).Studio is not { } after) return null;
-            var then = Checker.Check(after, report);
-            var removes = finding.IsOpenCircuit ? !StillRuns(finding, report, then) : then.Findings.All(other => other.Key != finding.Key);
-            if (!finding.IsOpenCircuit && then.OpensCircuit(report)) return null;
-            var lost = before.LostIn(Deliveries.Of(then.Search.Flow));
+            // Of a circuit only circuits matter; of anything else all that is found.
+            var then = finding.IsOpenCircuit ? null : Checker.Check(after, report);
+            var search = then?.Search ?? CircuitSearch.Of(Flow.Of(after), report.Search);
+            search.Forget();
+            var removes = then is null ? !StillRuns(finding, report.Search, search) : then.Findings.All(other => other.Key != finding.Key);
+            if (then is not null && then.OpensCircuit(report)) return null;
+            var lost = before.LostIn(Deliveries.Of(search.Flow, hearers));
             return new Tried(candidate, removes, lost, Deliveries.CostOf(lost));
         }
     }
@@ -97,21 +109,23 @@ public static class RemedySearch
     }
 
     /// <summary>Whether anything still goes round at the places of a circuit that is open now.</summary>
-    private static bool StillRuns(Finding finding, CheckReport before, CheckReport after)
+    private static bool StillRuns(Finding finding, CircuitSearch before, CircuitSearch after)
     {
-        foreach (var place in PlacesOf(before.Search.Flow, finding))
+        foreach (var place in PlacesOf(before.Flow, finding))
         {
-            if (after.Search.Flow.Number(place) is { } number && !after.Search.Endless[number].IsEmpty) return true;
+            if (after.Flow.Number(place) is { } number && !after.Endless[number].IsEmpty) return true;
         }
         return false;
     }
 
-    private static IEnumerable<InnerEnd> PlacesOf(Flow flow, Finding finding)
+    private static IEnumerable<InnerEnd> PlacesOf(Flow flow, Finding finding) =>
+        StepsOf(flow, finding).SelectMany(step => new[] { flow.Places[step.From], flow.Places[step.To] }).OfType<InnerEnd>().Distinct();
+
+    private static IEnumerable<FlowStep> StepsOf(Flow flow, Finding finding)
     {
         var routes = finding.Routes.ToHashSet();
         var paths = finding.Paths.Select(path => path.Path).ToHashSet();
-        return flow.Steps.Where(step => (step.Route is not null && routes.Contains(step.Route.Id)) || (step.Link?.Inner is { } inner && paths.Contains(inner.Id)))
-            .SelectMany(step => new[] { flow.Places[step.From], flow.Places[step.To] }).OfType<InnerEnd>().Distinct();
+        return flow.Steps.Where(step => (step.Route is not null && routes.Contains(step.Route.Id)) || (step.Link?.Inner is { } inner && paths.Contains(inner.Id)));
     }
 
     private static IEnumerable<List<Tried>> Sets(List<Tried> parts)

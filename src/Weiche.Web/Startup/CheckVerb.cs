@@ -11,6 +11,8 @@ internal static class CheckVerb
 {
     // A studio may have a thousand circuits; each remedy is tried on the whole of it.
     private const int MaxMended = 10;
+    private const int MaxMendedOfMany = 3;
+    private const int ManyRoutes = 1_500;
     private const int CircuitOpen = 1;
 
     internal static Command Make()
@@ -29,7 +31,7 @@ internal static class CheckVerb
                 var (held, heldWhole) = HeldSearch.Of(report);
                 open = report.OpenCircuits.Any();
                 var findings = report.Findings.Concat(held).ToList();
-                var mended = findings.Where(finding => finding.Kind != FindingKind.Held).Take(MaxMended).ToDictionary(finding => finding.Key, finding => RemedySearch.For(report, finding));
+                var mended = findings.Where(finding => finding.Kind != FindingKind.Held).Take(studio.Routes.Length > ManyRoutes || !report.Looked.IsWhole ? MaxMendedOfMany : MaxMended).ToDictionary(finding => finding.Key, finding => RemedySearch.For(report, finding));
                 if (result.GetValue(json)) Print(report, findings, mended, heldWhole);
                 else Say(report, findings, mended, heldWhole);
             });
@@ -44,7 +46,7 @@ internal static class CheckVerb
         Console.WriteLine(open == 0 ? $"{report.Studio.Name}: no circuit is open." : string.Create(CultureInfo.InvariantCulture, $"{report.Studio.Name}: {open} {(open == 1 ? "circuit is" : "circuits are")} open."));
         Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"Looked at {report.Looked.Routes} routes, {report.Looked.Places} ports and jacks, {report.Looked.WaysBack} ways back."));
         if (!report.Looked.IsWhole) Console.WriteLine("There are too many ways to follow each of them: doubles and loads are told from the first ones. Circuits were all looked at.");
-        if (!heldWhole) Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"What holds a circuit closed was looked for among the first {HeldSearch.MaxThings} things."));
+        if (!heldWhole) Console.WriteLine("What holds a circuit closed was looked for among the first things only.");
         foreach (var finding in findings)
         {
             Console.WriteLine();

@@ -37,12 +37,19 @@ internal sealed record FlowStep(int Index, int From, int To, Route? Route, Link?
     /// <summary>What one message becomes on it, each as often as it does.</summary>
     internal ImmutableArray<Midi.MidiMessage> Run(in Midi.MidiMessage message) =>
         Taken.Contains(message) ? [] : Stage.Run(Stages, [message], out _, out _);
+
+    /// <summary>What one message becomes on steps one after the other, each as often as it does.</summary>
+    internal static List<Midi.MidiMessage> Run(FlowStep[] steps, Midi.MidiMessage message)
+    {
+        var here = new List<Midi.MidiMessage> { message };
+        foreach (var step in steps) here = [.. here.SelectMany(each => step.Run(each))];
+        return here;
+    }
 }
 
 /// <summary>The studio as a graph: places (ports and jacks), and the steps between them that are open now, with what diverts,
 /// solo and switches do to them.</summary>
-/// <remarks>Parts of a place's number beyond <see cref="Places"/> do not exist: places of routes with several sources come last and
-/// have no name.</remarks>
+/// <remarks>Places of routes with several sources come last and have no name.</remarks>
 internal sealed class Flow
 {
     private readonly Dictionary<InnerEnd, int> _numbers = [];

@@ -42,7 +42,7 @@ internal static class MpeChecks
                 foreach (var message in (ReadOnlySpan<MidiMessage>)[MidiMessage.NoteOn(channel, 60, 96), MidiMessage.Raw(0xE0 | channel.Index, 0, 64), MidiMessage.Raw(0xD0 | channel.Index, 64, 0)])
                 {
                     if (!way.From.SendsKinds.Contains(message.Kind) || message.Kind == MessageKind.Note) continue;
-                    if (Arriving(way, message) is not [var one] || one.ChannelIndex != channel.Index)
+                    if (FlowStep.Run(way.Steps, message) is not [var one] || one.ChannelIndex != channel.Index)
                         return string.Create(CultureInfo.InvariantCulture, $"The {message.Kind.Name()} of channel {channel} is stopped or moved on the way: each finger needs its own channel, from end to end.");
                 }
                 var keys = way.Shape.ChannelsOf(channel) == ChannelSet.None.With(channel, true) ? (int)UInt128.PopCount(way.Sent.NoteKeys(channel.Index)) : 0;
@@ -83,11 +83,4 @@ internal static class MpeChecks
 
     private static IEnumerable<Channel> Members(MpeZone zone) =>
         Channel.All.Where(channel => zone.Lower ? channel.Index >= 1 && channel.Index <= zone.Members : channel.Index <= 14 && channel.Index >= 15 - zone.Members);
-
-    private static List<MidiMessage> Arriving(HeardWay way, MidiMessage message)
-    {
-        var here = new List<MidiMessage> { message };
-        foreach (var step in way.Steps) here = [.. here.SelectMany(each => step.Run(each))];
-        return here;
-    }
 }

@@ -83,7 +83,7 @@ public static class RemedySearch
             least = Math.Min(least, found.Cost);
         }
         var shown = complete.OrderBy(each => each.Cost).ThenBy(each => each.Lost.Count).ThenBy(each => each.Candidate.AtDevice ? 0 : 1).Take(MaxShown)
-            .Select((each, i) => new PricedRemedy(KeyOf(each.Candidate.Title), each.Candidate.Title, each.Candidate.Edit, each.Candidate.AtDevice, [.. each.Lost], each.Cost));
+            .Select(each => new PricedRemedy(KeyOf(each.Candidate.Title), each.Candidate.Title, each.Candidate.Edit, each.Candidate.AtDevice, [.. each.Lost], each.Cost));
         return new RemedyList([.. shown], isWhole && complete.Count > 0);
 
         Tried? Try(Candidate candidate)

@@ -27,12 +27,7 @@ internal sealed record HeardWay(int Origin, Device From, Device Hearer, FlowStep
     internal WayShape Shape => _shape ??= WayShape.Of(Steps.SelectMany(step => step.Stages));
 
     /// <summary>What arrives of one message and is heard, each as often as it does.</summary>
-    internal List<MidiMessage> Arriving(MidiMessage message)
-    {
-        var here = new List<MidiMessage> { message };
-        foreach (var step in Steps) here = [.. here.SelectMany(each => step.Run(each))];
-        return [.. here.Where(each => Heard.Contains(each))];
-    }
+    internal List<MidiMessage> Arriving(MidiMessage message) => FlowStep.Run(Steps, message).FindAll(each => Heard.Contains(each));
 }
 
 /// <summary>A way from where a device sends by itself to a destination, whether anything is heard there or not.</summary>

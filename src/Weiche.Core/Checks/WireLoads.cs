@@ -114,15 +114,8 @@ internal static class WireLoads
             var getting = passing.OfKind(kind);
             // A surface has a channel for each finger: of those that play, not all need be on the channels that get through.
             if (way.From.Kind == DeviceKind.Surface && channels > 0) rate *= Math.Min(1.0, (double)getting.ChannelsIn().Count / Math.Min(Fingers, channels));
-            bytes += rate * Arriving(way, getting.Usual()).Sum(message => 1 + message.DataLength);
+            bytes += rate * FlowStep.Run(way.Steps, getting.Usual()).Sum(message => 1 + message.DataLength);
         }
         return bytes;
-    }
-
-    private static List<MidiMessage> Arriving(WireWay way, MidiMessage message)
-    {
-        var here = new List<MidiMessage> { message };
-        foreach (var step in way.Steps) here = [.. here.SelectMany(each => step.Run(each))];
-        return here;
     }
 }

@@ -67,20 +67,31 @@ public sealed class MessageWriter(SysExPool pool, bool useRunningStatus = true)
     /// <param name="message">The message.</param>
     /// <param name="destination">Room for <see cref="ShortRoom"/> bytes.</param>
     /// <returns>How many bytes were written.</returns>
-    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     internal int WriteShort(in MidiMessage message, Span<byte> destination)
     {
-        var bytes = message.Status | message.Data1 << 8 | message.Data2 << 16;
-        var length = message.DataLength + 1;
-        if (LeavesStatusOut(message))
+        if (message.HasChannel) return WriteChannel(message, destination);
+        BinaryPrimitives.WriteUInt32LittleEndian(destination, message.ShortBytes);
+        if (!message.IsRealTime) _running = 0;
+        return message.DataLength + 1;
+    }
+
+    /// <summary>Writes a channel message where there is room for it.</summary>
+    /// <param name="message">The message.</param>
+    /// <param name="destination">Room for <see cref="ShortRoom"/> bytes.</param>
+    /// <returns>How many bytes were written.</returns>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    internal int WriteChannel(in MidiMessage message, Span<byte> destination)
+    {
+        var bytes = message.ShortBytes;
+        var length = (bytes & 0xE0) == 0xC0 ? 2 : 3;
+        if (useRunningStatus && (byte)bytes == _running)
         {
             bytes >>= 8;
             length--;
         }
         // One store of four bytes: what is too much is overwritten by the next message or never looked at.
-        BinaryPrimitives.WriteInt32LittleEndian(destination, bytes);
-        if (message.HasChannel) _running = message.Status;
-        else if (!message.IsRealTime) _running = 0;
+        BinaryPrimitives.WriteUInt32LittleEndian(destination, bytes);
+        _running = message.Status;
         return length;
     }
 

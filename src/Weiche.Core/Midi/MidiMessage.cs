@@ -1,4 +1,5 @@
 using System.Diagnostics;
+using System.Runtime.CompilerServices;
 
 namespace Weiche.Core.Midi;
 
@@ -13,76 +14,90 @@ namespace Weiche.Core.Midi;
 [DebuggerDisplay("{DebugText,nq}")]
 public readonly record struct MidiMessage
 {
-    private readonly byte _status;
-    private readonly byte _data1;
-    private readonly byte _data2;
-    private readonly int _sysEx;
+    // Status, first and second data byte from the lowest bits up, as they go out; the handle in the upper half. One number, not
+    // four fields, so that a message is made, copied and compared within a register.
+    private readonly ulong _bits;
+
+    private MidiMessage(ulong bits) => _bits = bits;
 
     private MidiMessage(int status, int data1, int data2, int sysEx = 0)
+        : this((byte)status | (uint)(byte)data1 << 8 | (uint)(byte)data2 << 16 | (ulong)(uint)sysEx << 32)
     {
-        _status = (byte)status;
-        _data1 = (byte)data1;
-        _data2 = (byte)data2;
-        _sysEx = sysEx;
     }
 
     /// <summary>The status byte, 80 to FF (hexadecimal). 0 for <c>default</c>.</summary>
-    public byte Status => _status;
+    public byte Status => (byte)_bits;
 
     /// <summary>The first data byte, 0 to 127: key, controller, program or pressure. 0 where there is none.</summary>
-    public byte Data1 => _data1;
+    public byte Data1 => (byte)(_bits >> 8);
 
     /// <summary>The second data byte, 0 to 127: velocity or value. 0 where there is none.</summary>
-    public byte Data2 => _data2;
+    public byte Data2 => (byte)(_bits >> 16);
 
     /// <summary>The handle of a system exclusive's bytes in its pool; 0 for every other message.</summary>
-    public int SysExHandle => _sysEx;
+    public int SysExHandle => (int)(_bits >> 32);
+
+    /// <summary>Status and data bytes from the lowest bits up.</summary>
+    internal uint ShortBytes => (uint)_bits;
 
     /// <summary>What class of message this is.</summary>
-    public MessageKind Kind => _status < 0xF0
-        ? (_status & 0xF0) == 0xB0 && _data1 >= 120 ? MessageKind.ChannelMode : (MessageKind)ChannelKinds[_status >> 4]
-        : (MessageKind)SystemKinds[_status & 0x0F];
+    public MessageKind Kind
+    {
+        [MethodImpl(MethodImplOptions.AggressiveInlining)]
+        get
+        {
+            var kind = (MessageKind)Kinds[Status];
+            return kind == MessageKind.ControlChange && Data1 >= 120 ? MessageKind.ChannelMode : kind;
+        }
+    }
 
-    // By the upper half of a channel status; what is not one is never asked for, but for the default message.
-    private static ReadOnlySpan<byte> ChannelKinds =>
-    [
-        0, 0, 0, 0, 0, 0, 0, 0,
-        (byte)MessageKind.Note, (byte)MessageKind.Note, (byte)MessageKind.PolyPressure, (byte)MessageKind.ControlChange,
-        (byte)MessageKind.ProgramChange, (byte)MessageKind.ChannelPressure, (byte)MessageKind.PitchBend, 0,
-    ];
-
-    // By the lower half of a system status. F4, F5, F7, F9 and FD start no message.
-    private static ReadOnlySpan<byte> SystemKinds =>
-    [
-        (byte)MessageKind.SystemExclusive, (byte)MessageKind.QuarterFrame, (byte)MessageKind.SongPosition, (byte)MessageKind.SongSelect,
-        0, 0, (byte)MessageKind.TuneRequest, 0,
-        (byte)MessageKind.Clock, 0, (byte)MessageKind.Start, (byte)MessageKind.Continue, (byte)MessageKind.Stop, 0,
-        (byte)MessageKind.ActiveSensing, (byte)MessageKind.Reset,
-    ];
+    // By the status; F4, F5, F7, F9 and FD start no message, and what is not a status is never asked for, but for the default message.
+    private static readonly byte[] Kinds = [.. Enumerable.Range(0, 256).Select(status => (byte)(status switch
+    {
+        < 0x80 => default,
+        < 0xA0 => MessageKind.Note,
+        < 0xB0 => MessageKind.PolyPressure,
+        < 0xC0 => MessageKind.ControlChange,
+        < 0xD0 => MessageKind.ProgramChange,
+        < 0xE0 => MessageKind.ChannelPressure,
+        < 0xF0 => MessageKind.PitchBend,
+        0xF0 => MessageKind.SystemExclusive,
+        0xF1 => MessageKind.QuarterFrame,
+        0xF2 => MessageKind.SongPosition,
+        0xF3 => MessageKind.SongSelect,
+        0xF6 => MessageKind.TuneRequest,
+        0xF8 => MessageKind.Clock,
+        0xFA => MessageKind.Start,
+        0xFB => MessageKind.Continue,
+        0xFC => MessageKind.Stop,
+        0xFE => MessageKind.ActiveSensing,
+        0xFF => MessageKind.Reset,
+        _ => default,
+    }))];
 
     /// <summary>Whether the message is sent on a channel.</summary>
-    public bool HasChannel => _status < 0xF0;
+    public bool HasChannel => Status < 0xF0;
 
     /// <summary>The channel as the wire carries it, 0 to 15. Only of use where <see cref="HasChannel"/>.</summary>
-    public int ChannelIndex => _status & 0x0F;
+    public int ChannelIndex => Status & 0x0F;
 
     /// <summary>Whether this starts a note: status 9n with a velocity above 0.</summary>
-    public bool IsNoteOn => (_status & 0xF0) == 0x90 && _data2 != 0;
+    public bool IsNoteOn => (Status & 0xF0) == 0x90 && Data2 != 0;
 
     /// <summary>Whether this ends a note: status 8n, or 9n with velocity 0.</summary>
-    public bool IsNoteOff => (_status & 0xF0) == 0x80 || ((_status & 0xF0) == 0x90 && _data2 == 0);
+    public bool IsNoteOff => (Status & 0xF0) == 0x80 || ((Status & 0xF0) == 0x90 && Data2 == 0);
 
     /// <summary>Whether this is one of the single bytes that may stand inside any other message (F8 to FF).</summary>
-    public bool IsRealTime => _status >= 0xF8;
+    public bool IsRealTime => Status >= 0xF8;
 
     /// <summary>How many data bytes follow the status byte: 0, 1 or 2. Not meant for system exclusive.</summary>
-    public int DataLength => LengthOf(_status);
+    public int DataLength => LengthOf(Status);
 
     /// <summary>The position of the bend, from −8192 to 8191, 0 in the middle.</summary>
-    public int BendValue => (_data2 << 7 | _data1) - 8192;
+    public int BendValue => (Data2 << 7 | Data1) - 8192;
 
     /// <summary>The song position in MIDI beats (sixteenths), 0 to 16383.</summary>
-    public int SongPositionValue => _data2 << 7 | _data1;
+    public int SongPositionValue => Data2 << 7 | Data1;
 
     internal static int LengthOf(int status) => status < 0xF0 ? (status & 0xE0) == 0xC0 ? 1 : 2 : SystemLengths[status & 0x0F];
 
@@ -178,19 +193,19 @@ public readonly record struct MidiMessage
 
     /// <summary>The same message on another channel.</summary>
     /// <param name="index">The channel as the wire carries it, 0 to 15.</param>
-    internal MidiMessage OnChannelIndex(int index) => new(_status & 0xF0 | index, _data1, _data2, _sysEx);
+    internal MidiMessage OnChannelIndex(int index) => new(_bits & ~0x0Ful | (uint)index);
 
     /// <summary>The same message with another status of the same length, which the caller has checked.</summary>
-    internal MidiMessage WithStatus(int status) => new(status, _data1, _data2, _sysEx);
+    internal MidiMessage WithStatus(int status) => new(_bits & ~0xFFul | (uint)status);
 
     /// <summary>Whether this is a note-on or note-off.</summary>
-    internal bool IsNote => (_status & 0xE0) == 0x80;
+    internal bool IsNote => (Status & 0xE0) == 0x80;
 
     /// <summary>Whether this is clock or active sensing.</summary>
-    public bool IsBackground => _status is 0xF8 or 0xFE;
+    public bool IsBackground => Status is 0xF8 or 0xFE;
 
     /// <summary>The same message with other data bytes, which the caller has checked.</summary>
-    internal MidiMessage WithData(int data1, int data2) => new(_status, data1, data2, _sysEx);
+    internal MidiMessage WithData(int data1, int data2) => new(Status, data1, data2, SysExHandle);
 
     private static void CheckData(int value, string name, bool used)
     {
@@ -198,10 +213,10 @@ public readonly record struct MidiMessage
         ArgumentOutOfRangeException.ThrowIfGreaterThan(value, used ? 127 : 0, name);
     }
 
-    private string DebugText => _status switch
+    private string DebugText => Status switch
     {
         0 => "no message",
-        0xF0 => $"F0 (#{_sysEx}) F7",
-        _ => DataLength switch { 0 => $"{_status:X2}", 1 => $"{_status:X2} {_data1:X2}", _ => $"{_status:X2} {_data1:X2} {_data2:X2}" },
+        0xF0 => $"F0 (#{SysExHandle}) F7",
+        _ => DataLength switch { 0 => $"{Status:X2}", 1 => $"{Status:X2} {Data1:X2}", _ => $"{Status:X2} {Data1:X2} {Data2:X2}" },
     };
 }

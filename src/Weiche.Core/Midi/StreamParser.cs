@@ -75,11 +75,30 @@ public sealed class StreamParser(SysExPool pool)
         {
             var value = bytes[i];
             if (value >= 0xF8) RealTime(value, ref sink);
-            else if (TryWhole(bytes[i..], ref sink)) i += _needed;
+            else if (TryWhole(bytes[i..], out var message))
+            {
+                i += _needed;
+                Give(message, ref sink);
+            }
             else if (value >= 0x80) Status(value, ref sink);
             else if (_status == 0xF0) i += SysExData(bytes[i..]) - 1;
             else Data(value, ref sink);
         }
+    }
+
+    /// <summary>Takes the next bytes of the stream if they are just one channel message with its status, which is how most arrive. It is
+    /// what <see cref="Parse"/> would make of them, without the detour.</summary>
+    /// <param name="bytes">Any bytes.</param>
+    /// <param name="message">The message.</param>
+    /// <returns>False if they are anything else; nothing has been taken then.</returns>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    internal bool TryTakeOne(ReadOnlySpan<byte> bytes, out MidiMessage message)
+    {
+        message = default;
+        if (bytes.Length != 3 || MidiMessage.LengthOf(bytes[0]) != 2 || !TryWhole(bytes, out message)) return false;
+        _bytes += 3;
+        _messages++;
+        return true;
     }
 
     /// <summary>
@@ -96,16 +115,16 @@ public sealed class StreamParser(SysExPool pool)
     /// <summary>The common case, a channel message whole in one piece: the same as what <see cref="Status"/> and
     /// <see cref="Data"/> make of its bytes one by one.</summary>
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
-    private bool TryWhole<TSink>(ReadOnlySpan<byte> bytes, ref TSink sink)
-        where TSink : IMessageSink, allows ref struct
+    private bool TryWhole(ReadOnlySpan<byte> bytes, out MidiMessage message)
     {
+        message = default;
         var status = bytes[0];
         if (status is < 0x80 or >= 0xF0 || bytes.Length < 3 || (_have | bytes[1] & 0x80) != 0 || _status >= 0xF0) return false;
         var needed = MidiMessage.LengthOf(status);
         if (needed == 2 && bytes[2] >= 0x80) return false;
         _status = status;
         _needed = needed;
-        Give(MidiMessage.Raw(status, bytes[1], needed == 2 ? bytes[2] : 0), ref sink);
+        message = MidiMessage.Raw(status, bytes[1], needed == 2 ? bytes[2] : 0);
         return true;
     }
 

@@ -25,6 +25,7 @@ public delegate bool ExclusiveGuard(PortId source, ReadOnlySpan<byte> body);
 /// <para><b>Bounds.</b> A destination's queue and the ledger have a fixed size. When one is full, new messages are
 /// refused and counted, note-ons first of all; the ends of notes always fit.</para>
 /// </remarks>
+[SkipLocalsInit]
 public sealed class Engine
 {
     internal const int LedgerCapacity = 1 << 16;
@@ -49,7 +50,6 @@ public sealed class Engine
     private StreamParser? _own;
     private long _due = long.MaxValue;
     private long _run;
-    private int _version;
     private bool _guardWatches;
 
     /// <summary>An engine that runs a studio.</summary>
@@ -113,6 +113,7 @@ public sealed class Engine
                 _ledger.AddSource(id);
                 _sources[id] ??= new SourceState(id, new StreamParser(Pool), plan.Meter(port.Id)!);
                 _sources[id]!.On = port.Port.On;
+                _sources[id]!.Routes = plan.RoutesOf(id);
                 _sources[id]!.MayEcho = MayLeadBack(port, PortDirection.Destination);
                 _sources[id]!.Device = port.Device.Id.Value;
                 _sources[id]!.MayCross = MayCross(port);
@@ -123,13 +124,15 @@ public sealed class Engine
                 _ledger.AddDestination(id);
                 _outlets[id] ??= new Outlet(
                     port.Id, plan.Meter(port.Id)!, Pool, port.Port.Wire.ByteTime(), port.Port.Wire != WireKind.Virtual, _wireLead, useRunningStatus: port.Port.Wire == WireKind.Din);
+                _outlets[id]!.Meter.KeysHeldPlace = id;
+                Volatile.Write(ref _outlets[id]!.Meter.KeysHeld, _ledger.KeysHeld);
                 _outlets[id]!.MayReturn = MayLeadBack(port, PortDirection.Source);
                 _outlets[id]!.Device = port.Device.Id.Value;
                 _outlets[id]!.MayCross = MayCross(port);
             }
         }
         Plan = plan;
-        _version = plan.Version;
+        Tap.BeginPlan(plan.Version);
         foreach (var route in plan.AllRoutes) route.Outlet = _outlets[route.Destination]!;
         Guard.Keep(id => plan.Meter(new RouteId(id)) is not null);
         MarkGuarded();
@@ -147,11 +150,16 @@ public sealed class Engine
     public void Receive(PortId source, ReadOnlySpan<byte> bytes, MidiTime now)
     {
         if ((uint)source.Value >= (uint)_sources.Length || _sources[source.Value] is not { } state) return;
+        state.Meter.ByteCount += bytes.Length;
+        state.LastByte = now.Microseconds;
+        if (state.Parser.TryTakeOne(bytes, out var message))
+        {
+            Route(state, message, now);
+            return;
+        }
         var sink = new SourceSink(this, state, now);
         state.Parser.Parse(bytes, ref sink);
-        state.Meter.ByteCount += bytes.Length;
         state.Meter.ThrownByteCount = state.Parser.ThrownBytes;
-        state.LastByte = now.Microseconds;
         if (state.Parser.IsInsideMessage) _due = Math.Min(_due, now.Microseconds + SysExPatience);
     }
 
@@ -213,7 +221,7 @@ public sealed class Engine
             if (outlet is null) continue;
             for (var channel = 0; channel < Channel.Count; channel++)
             {
-                if ((outlet.ChannelsUsed >> channel & 1) == 0) continue;
+                if (!outlet.HasUsed(channel)) continue;
                 foreach (var controller in (ReadOnlySpan<byte>)[64, 66, 67, 123, 120]) Put(outlet, MidiMessage.Raw(0xB0 | channel, controller, 0), now);
                 Put(outlet, MidiMessage.Raw(0xE0 | channel, 0, 64), now);
                 Put(outlet, MidiMessage.Raw(0xD0 | channel, 0, 0), now);
@@ -264,12 +272,12 @@ public sealed class Engine
     private void Drain<TTaker>(Outlet outlet, ref TTaker taker, MidiTime now)
         where TTaker : IByteTaker, allows ref struct
     {
-        while (outlet.HasPending)
+        do
         {
             var bytes = outlet.Pending(now);
             if (bytes.Length == 0)
             {
-                // The wire is busy.
+                // Nothing waits, or the wire is busy.
                 _due = Math.Min(_due, outlet.Due);
                 return;
             }
@@ -277,6 +285,7 @@ public sealed class Engine
             outlet.Advance(taken);
             if (taken < bytes.Length) return;
         }
+        while (outlet.HasPending);
     }
 
     /// <summary>What the guard stops now, the oldest first, and the ways back that it saw. Not on the live path.</summary>
@@ -310,10 +319,14 @@ public sealed class Engine
         if (run.Message.SysExHandle != 0) run.Exclusive = Fingerprint(Pool.Bytes(run.Message.SysExHandle));
         var key = Guard.KeyOf(run.Message, run.Exclusive);
         var now = (uint)run.Time.Microseconds;
-        ref var seen = ref source.Seen[Guard.SeenSlotOf(key)];
-        var before = seen;
-        seen = (ulong)key << 32 | now;
-        if ((uint)(before >> 32) == key || _guardWatches) AskGuard(source, ref run, (uint)(before >> 32) == key, now - (uint)before);
+        // Two to a place, the newer one first, so that a note-on and its note-off never push each other out.
+        ref var place = ref source.Seen[Guard.SeenPlaceOf(key)];
+        var before = place.Newer;
+        if ((uint)(before >> 32) != key) (before, place.Older) = (place.Older, before);
+        place.Newer = (ulong)key << 32 | now;
+        var since = now - (uint)before;
+        var again = (uint)(before >> 32) == key && since <= Guard.LongestWindow;
+        if (again || _guardWatches) AskGuard(source, ref run, again, since);
     }
 
     /// <summary>Asks the guard how often a message has gone round; what it stops from now on ends where it is held.</summary>
@@ -345,18 +358,21 @@ public sealed class Engine
         return hash ^ (uint)bytes.Length;
     }
 
+    [MethodImpl(MethodImplOptions.NoInlining)]
     private void Route(SourceState source, in MidiMessage message, MidiTime now)
     {
         source.Meter.KindCounts[(int)message.Kind]++;
         var run = new Run(source.Id, message, now, ++_run);
+        run.Quiet = run.Background && !Tap.TakesBackground;
         if (source.MayEcho && Guard.IsOn) LookTwice(source, ref run);
-        Write(TapEvent.Came, run, message, source.Id, 0);
+        WriteArrival(run);
         if (message.SysExHandle != 0 && Swallows(source, message)) Write(TapEvent.Kept, run, message, source.Id, 0);
         else if (!source.On) Write(TapEvent.SourceOff, run, message, source.Id, 0);
         else RouteLive(source, ref run);
-        if (!run.Background || Tap.TakesBackground) Tap.Publish();
+        if (!run.Quiet) Tap.Publish();
     }
 
+    [MethodImpl(MethodImplOptions.NoInlining)]
     private bool Swallows(SourceState source, in MidiMessage message)
     {
         if (Exclusives is not { } guard) return false;
@@ -364,40 +380,60 @@ public sealed class Engine
         return bytes.Length <= LongestShown && guard(new PortId(source.Id), bytes);
     }
 
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void RouteLive(SourceState source, ref Run run)
     {
         if (run.Message.IsNote) BeginOrEndNote(source, ref run);
-        foreach (var route in Plan.RoutesOf(run.Source))
+        foreach (var route in source.Routes)
         {
-            if (route.IsGuarded && Guard.Stops(route.Id, run.Source, run.Message)) Write(TapEvent.Guarded, run, run.Message, route.Destination, route.Id);
-            else if (route.IsLive) Step(route, ref run);
-            else Write(TapEvent.DestinationOff, run, run.Message, route.Destination, route.Id);
-            // The route may have led elsewhere when the pedal went down: it goes up there too.
-            if (run.PedalUp) EndOlder(ref run, route.Id);
-            run.PedalUp = false;
-            // A route that diverts and lets anything through takes the message away from all that follow.
-            if (route.Diverts && run.CameThrough) break;
-            run.CameThrough = false;
+            if (route.IsPlain)
+            {
+                StepThroughOneTable(route, ref run);
+                if (run.PedalUp) EndOlder(ref run, route);
+                continue;
+            }
+            if (TakesAway(route, ref run)) break;
         }
         if (run.EndsNote)
         {
-            // First all of it stops counting, so that what remains is what others hold.
-            var cursor = _ledger.TakeAll(run.Source, run.Origin);
-            while (_ledger.TryNext(ref cursor, out var entry)) End(entry, ref run);
+            while (_ledger.TryNext(ref run.Ending, out var entry)) End(entry, ref run);
         }
-        else if (run.Origin != Run.NoOrigin && !run.Message.IsNote && Held.IsLow(run.Message))
+        else if (_ledger.HoldsByControls(run.Source) && !run.Message.IsNote && Held.TryOrigin(run.Message, out run.Origin) && Held.IsLow(run.Message))
         {
             // What holds a pedal came down, and no route let its end through any more: it ends all the same.
             EndOlder(ref run, 0);
         }
     }
 
+    /// <summary>Runs a message through a route that is not like most. One that diverts and lets anything through takes the message
+    /// away from all that follow.</summary>
+    [MethodImpl(MethodImplOptions.NoInlining)]
+    private bool TakesAway(CompiledRoute route, ref Run run)
+    {
+        if (route.IsGuarded && Guard.Stops(route.Id, run.Source, run.Message)) Write(TapEvent.Guarded, run, run.Message, route.Destination, route.Id);
+        else if (route.IsLive) Step(route, ref run);
+        else Write(TapEvent.DestinationOff, run, run.Message, route.Destination, route.Id);
+        if (run.PedalUp) EndOlder(ref run, route);
+        var takes = route.Diverts && run.CameThrough;
+        run.CameThrough = false;
+        return takes;
+    }
+
+    /// <summary>A pedal went up through a route, which may have led elsewhere when it went down: it goes up there too.</summary>
+    private void EndOlder(ref Run run, CompiledRoute route)
+    {
+        EndOlder(ref run, route.Id);
+        run.PedalUp = false;
+    }
+
+    [MethodImpl(MethodImplOptions.NoInlining)]
     private void EndOlder(ref Run run, int route)
     {
         while (_ledger.TryTakeOlder(run.Source, run.Origin, route, run.Number, out var entry)) End(entry, run.Time);
     }
 
     /// <summary>Keeps in mind which keys are down at a source: the note-off of a note that began nowhere goes nowhere.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void BeginOrEndNote(SourceState source, ref Run run)
     {
         ref var down = ref source.Down[run.Message.ChannelIndex * 2 + (run.Message.Data1 >> 6)];
@@ -408,18 +444,21 @@ public sealed class Engine
             run.HeldNothing = !_ledger.HoldsAny(run.Source, run.Origin);
             return;
         }
-        run.EndsNote = _ledger.TryStampRoutes(run.Source, run.Origin, _ending, run.Number) || (down & bit) != 0;
+        run.Ending = _ledger.TakeAll(run.Source, run.Origin, _ending, run.Number);
+        run.EndsNote = run.Ending != Ledger.None || (down & bit) != 0;
         down &= ~bit;
     }
 
     /// <summary>Runs a message through a route from its beginning. Most routes are one table, or none.</summary>
     private void Step(CompiledRoute route, ref Run run)
     {
-        if (!route.IsOneTable)
-        {
-            Step(route, 0, run.Message, ref run);
-            return;
-        }
+        if (route.IsOneTable) StepThroughOneTable(route, ref run);
+        else Step(route, 0, run.Message, ref run);
+    }
+
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    private void StepThroughOneTable(CompiledRoute route, ref Run run)
+    {
         var message = run.Message;
         if (route.Whole is { } table)
         {
@@ -512,13 +551,14 @@ public sealed class Engine
         {
             if (!MayNotePass(route, outlet, message, ref run)) return;
         }
-        else if (Held.IsPedal(message) && run.Origin != Run.NoOrigin && !MayPedalPass(route, outlet, message, ref run))
+        else if (Held.IsPedal(message) && Held.TryOrigin(run.Message, out run.Origin) && !MayPedalPass(route, outlet, message, ref run))
         {
             return;
         }
         Send(outlet, route.Id, route.Meter, message, run);
     }
 
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private bool MayNotePass(CompiledRoute route, Outlet outlet, in MidiMessage message, ref Run run)
     {
         if (run.EndsNote)
@@ -535,7 +575,6 @@ public sealed class Engine
                 Refuse(outlet, route, message, run);
                 return false;
             }
-            outlet.Meter.HeldCount = _ledger.KeysAt(route.Destination);
             return true;
         }
         if (_ledger.CountAt(route.Destination, sounding) == 0) return true;
@@ -543,6 +582,7 @@ public sealed class Engine
         return false;
     }
 
+    [MethodImpl(MethodImplOptions.NoInlining)]
     private bool MayPedalPass(CompiledRoute route, Outlet outlet, in MidiMessage message, ref Run run)
     {
         _ = Held.TryOrigin(message, out var sounding);
@@ -577,6 +617,7 @@ public sealed class Engine
         }
     }
 
+    [MethodImpl(MethodImplOptions.NoInlining)]
     private void Refuse(Outlet outlet, CompiledRoute route, in MidiMessage message, in Run run)
     {
         outlet.Meter.RefusedCount++;
@@ -602,8 +643,7 @@ public sealed class Engine
     {
         if (_outlets[entry.Destination] is not { } outlet) return;
         var message = Held.End(entry.Sounding, run.Message);
-        outlet.Meter.HeldCount = _ledger.KeysAt(entry.Destination);
-        if (_ledger.CountAt(entry.Destination, entry.Sounding) == 0) Send(outlet, entry.Route, Plan.Meter(new RouteId(entry.Route)), message, run);
+        if (_ledger.CountAt(entry.Destination, entry.Sounding) == 0) Send(outlet, entry.Route, Plan.MeterOfRoute(entry.Route), message, run);
         else Write(TapEvent.HeldByOther, run, message, entry.Destination, entry.Route);
     }
 
@@ -611,7 +651,6 @@ public sealed class Engine
     private void End(in Ledger.Entry entry, MidiTime now)
     {
         if (_outlets[entry.Destination] is not { } outlet) return;
-        outlet.Meter.HeldCount = _ledger.KeysAt(entry.Destination);
         if (_ledger.CountAt(entry.Destination, entry.Sounding) > 0) return;
         outlet.Enqueue(Held.End(entry.Sounding, default), entry.Source, now);
         MarkDirty(outlet);
@@ -635,31 +674,15 @@ public sealed class Engine
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void Write(TapEvent what, in Run run, in MidiMessage message, int port, int route, int stage = 0)
     {
-        if ((run.Background && !Tap.TakesBackground) || run.Quiet) return;
-        Record(what, run.Time.Microseconds, message, port, route, stage);
-        if (what == TapEvent.Came && message.SysExHandle != 0) RecordExclusive(message);
+        if (!run.Quiet) Tap.Write(TapRecord.OfEnd(what, message, port, route, stage));
     }
 
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
-    private void Record(TapEvent what, long number, in MidiMessage message, int port, int route, int stage)
+    private void WriteArrival(in Run run)
     {
-        ref var record = ref Tap.Next();
-        record.Number = number;
-        record.Carried = message;
-        record.PortId = port;
-        record.RouteId = route;
-        record.Plan = _version;
-        record.What = what;
-        record.StageIndex = (byte)stage;
-        Tap.Written();
-    }
-
-    private void RecordExclusive(in MidiMessage message)
-    {
-        var bytes = Pool.Bytes(message.SysExHandle);
-        var start = 0ul;
-        for (var i = Math.Min(8, bytes.Length) - 1; i >= 0; i--) start = start << 8 | bytes[i];
-        Record(TapEvent.Exclusive, (long)start, default, 0, bytes.Length, 0);
+        if (run.Quiet) return;
+        Tap.Write(TapRecord.OfArrival(run.Message, run.Source, run.Time));
+        if (run.Message.SysExHandle != 0) Tap.Write(TapRecord.OfExclusive(Pool.Bytes(run.Message.SysExHandle)));
     }
 
     private void DropPortsThatAreGone(Studio studio)
@@ -686,6 +709,7 @@ public sealed class Engine
         internal readonly PortMeter Meter = meter;
         internal readonly ulong[] Down = new ulong[Channel.Count * 2];
         internal bool On;
+        internal CompiledRoute[] Routes = [];
 
         /// <summary>Whether something that was sent could come back here.</summary>
         internal bool MayEcho;
@@ -693,15 +717,13 @@ public sealed class Engine
         internal bool MayCross;
 
         /// <summary>What came last, by its bytes, and when (the lower half of the µs), for the guard.</summary>
-        internal readonly ulong[] Seen = new ulong[Guard.SeenSlots];
+        internal readonly (ulong Newer, ulong Older)[] Seen = new (ulong, ulong)[Guard.SeenPlaces];
         internal long LastByte;
     }
 
     /// <summary>One message on its way through the routes of its source.</summary>
     private struct Run
     {
-        internal const int NoOrigin = -1;
-
         internal readonly int Source;
         internal readonly MidiMessage Message;
         internal readonly MidiTime Time;
@@ -710,11 +732,14 @@ public sealed class Engine
         /// <summary>Counts up by one with each message.</summary>
         internal readonly long Number;
 
-        /// <summary>What moved at the source, as the ledger names it; <see cref="NoOrigin"/> for other messages.</summary>
-        internal readonly int Origin;
+        /// <summary>What moved at the source, as the ledger names it. For a note from the first, else as soon as it is asked for.</summary>
+        internal int Origin;
 
         /// <summary>Whether this is the note-off of a note whose beginning was seen.</summary>
         internal bool EndsNote;
+
+        /// <summary>What it ends: the place of the first in the ledger.</summary>
+        internal int Ending;
 
         /// <summary>Whether this is the note-on of a key that held nothing before.</summary>
         internal bool HeldNothing;
@@ -731,9 +756,10 @@ public sealed class Engine
         /// <summary>A number for the bytes of a system exclusive, for the guard; else 0.</summary>
         internal uint Exclusive;
 
-        /// <summary>Whether the tap has had its line already.</summary>
+        /// <summary>Whether the tap gets no line: it has had it already, or takes none of the background.</summary>
         internal bool Quiet;
 
+        [MethodImpl(MethodImplOptions.AggressiveInlining)]
         internal Run(int source, in MidiMessage message, MidiTime time, long number)
         {
             Number = number;
@@ -741,7 +767,7 @@ public sealed class Engine
             Message = message;
             Time = time;
             Background = message.IsBackground;
-            Origin = Held.TryOrigin(message, out var held) ? held : NoOrigin;
+            if (message.IsNote) Origin = Held.OfNote(message);
         }
     }
 

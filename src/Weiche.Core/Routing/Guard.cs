@@ -192,7 +192,7 @@ public sealed class Guard
     internal void Remember(in MidiMessage message, uint exclusive, in MidiMessage origin, int generation, long run, int source, int route, int destination, int device, bool mayCross, long now)
     {
         var key = KeyOf(message, exclusive);
-        ref var sent = ref _sent[SlotOf(key)];
+        ref var sent = ref PlaceOf(key);
         if (sent.Key != key || sent.Run != run)
         {
             // What goes round keeps its age, though a player strikes the same again in between.
@@ -227,7 +227,7 @@ public sealed class Guard
     {
         tripped = false;
         var key = KeyOf(message, exclusive);
-        ref var sent = ref _sent[SlotOf(key)];
+        ref var sent = ref PlaceOf(key);
         if (sent.Key != key || sent.Claimed == source || !TryFindEnd(sent, message, source, device, mayCross, isDown, now - sent.Time, out var at))
         {
             if (_count > 0) Judge(key, source, now);
@@ -335,6 +335,9 @@ public sealed class Guard
         return isWhole || one.Kind is MessageKind.PitchBend or MessageKind.ChannelPressure || one.Data1 == other.Data1;
     }
 
+    /// <summary>After so long, µs, nothing is an echo any more.</summary>
+    internal const uint LongestWindow = (uint)WhileDown;
+
     private static long Window(in MidiMessage message, bool isDown) => message.Kind switch
     {
         MessageKind.Note => isDown ? WhileDown : Quick,
@@ -388,10 +391,10 @@ public sealed class Guard
 
     private static bool IsOnTrial(in MidiMessage message) => message.Kind is MessageKind.ControlChange or MessageKind.PitchBend or MessageKind.ChannelPressure or MessageKind.PolyPressure;
 
-    /// <summary>How many of the last messages each source keeps in mind.</summary>
-    internal const int SeenSlots = 32;
+    /// <summary>How many places each source has to keep its last messages in mind, two in each.</summary>
+    internal const int SeenPlaces = 16;
 
-    internal static int SeenSlotOf(uint key) => (int)(key * 2654435769u >> 27);
+    internal static int SeenPlaceOf(uint key) => (int)(key * 2654435769u >> 28);
 
     /// <summary>Whether what comes is a reason to begin to watch: the same came from that source so shortly before that it may be an
     /// echo.</summary>
@@ -407,7 +410,17 @@ public sealed class Guard
     internal bool IsWatching(long now) => _count > 0 || now <= _watchesUntil;
 
     internal static uint KeyOf(in MidiMessage message, uint exclusive) =>
-        message.SysExHandle != 0 ? exclusive | 0x8000_0000u : (uint)(message.Status << 16 | message.Data1 << 8 | message.Data2);
+        message.SysExHandle != 0 ? exclusive | 0x8000_0000u : message.ShortBytes;
 
-    private static int SlotOf(uint key) => (int)(key * 2654435769u >> 22) & (Slots - 1);
+    /// <summary>The place of what was sent, or of what is to make way for it: the older of two, so that a note-on and its note-off never
+    /// push each other out.</summary>
+    private ref Sent PlaceOf(uint key)
+    {
+        var slot = (int)(key * 2654435769u >> 22) & (Slots - 1);
+        ref var one = ref _sent[slot];
+        ref var other = ref _sent[slot ^ 1];
+        if (one.Key == key) return ref one;
+        if (other.Key == key) return ref other;
+        return ref one.Time <= other.Time ? ref one : ref other;
+    }
 }

@@ -1,3 +1,4 @@
+using System.Runtime.CompilerServices;
 using Weiche.Core.Midi;
 
 namespace Weiche.Core.Routing;
@@ -7,19 +8,21 @@ namespace Weiche.Core.Routing;
 /// there whatever was edited in between. Knows for each destination how many hold the same key or pedal.
 /// </summary>
 /// <remarks>
-/// What holds and what is held is named by one number, <see cref="Held"/>: channel × 258 + item, where item 0 to 127 is
-/// a key, 128 to 255 a controller, 256 the channel pressure and 257 the bend. Held are keys and the sustain, sostenuto
+/// What holds and what is held is named by one number, <see cref="Held"/>: channel × 256 + item, where item 0 to 127 is
+/// a key, 128 to 247 a controller, 248 the channel pressure and 249 the bend. Held are keys and the sustain, sostenuto
 /// and soft pedal (controllers 64, 66, 67); anything may hold a pedal, since a stage can make one of it. Room is made
 /// once; nothing here allocates while messages run.
 /// </remarks>
 internal sealed class Ledger
 {
-    private const int None = -1;
+    /// <summary>No entry.</summary>
+    internal const int None = -1;
 
     private readonly Entry[] _entries;
     private int[]?[] _heads = [];
     private ushort[]?[] _counts = [];
     private int[] _keys = [];
+    private int[] _controls = [];
     private int _free = None;
     private int _top;
 
@@ -31,12 +34,13 @@ internal sealed class Ledger
     internal struct Entry
     {
         internal int Next;
+
+        /// <summary>The route; 0 where the place is free.</summary>
         internal int Route;
         internal int Source;
         internal int Destination;
         internal ushort Origin;
         internal ushort Sounding;
-        internal bool InUse;
 
         /// <summary>The message with which it was last held on: the number of its run.</summary>
         internal long Run;
@@ -49,6 +53,7 @@ internal sealed class Ledger
         Array.Resize(ref _heads, size);
         Array.Resize(ref _counts, size);
         Array.Resize(ref _keys, size);
+        Array.Resize(ref _controls, size);
     }
 
     internal void AddSource(int source)
@@ -60,27 +65,18 @@ internal sealed class Ledger
 
     internal void AddDestination(int destination) => _counts[destination] ??= new ushort[Held.Size];
 
-    /// <summary>How many keys are held at the destination, each key of each channel once.</summary>
-    internal int KeysAt(int destination) => _keys[destination];
+    /// <summary>How many keys are held at each destination, by its id, each key of each channel once. Another array as soon as room is
+    /// made for more.</summary>
+    internal int[] KeysHeld => _keys;
+
+    /// <summary>Whether anything but a key of this source holds something: a controller, the bend or the pressure.</summary>
+    internal bool HoldsByControls(int source) => _controls[source] > 0;
 
     /// <summary>How many entries hold this at the destination.</summary>
     internal int CountAt(int destination, int sounding) => _counts[destination]![sounding];
 
     /// <summary>Whether anything this source's key or pedal started is still held.</summary>
     internal bool HoldsAny(int source, int origin) => _heads[source]![origin] != None;
-
-    /// <summary>Marks every route through which this source's key or pedal holds something.</summary>
-    /// <param name="source">The source.</param>
-    /// <param name="origin">The key or pedal.</param>
-    /// <param name="routes">The marks, by the route's id.</param>
-    /// <param name="stamp">The mark.</param>
-    /// <returns>Whether anything is held.</returns>
-    internal bool TryStampRoutes(int source, int origin, long[] routes, long stamp)
-    {
-        var first = _heads[source]![origin];
-        for (var i = first; i != None; i = _entries[i].Next) routes[_entries[i].Route] = stamp;
-        return first != None;
-    }
 
     /// <summary>Enters that a source's key or pedal holds something at a destination. What it holds already it holds on.</summary>
     /// <param name="source">The source.</param>
@@ -124,29 +120,40 @@ internal sealed class Ledger
         added.Destination = destination;
         added.Origin = (ushort)origin;
         added.Sounding = (ushort)sounding;
-        added.InUse = true;
         added.Run = run;
         head = index;
         if (_counts[destination]![sounding]++ == 0 && Held.IsKey(sounding)) _keys[destination]++;
+        if (!Held.IsKey(origin)) _controls[source]++;
         Count++;
         return true;
     }
 
     /// <summary>
-    /// Takes out everything that a source's key or pedal holds. First all of it stops counting, so that
-    /// <see cref="CountAt"/> tells what others hold; then each entry is handed out by <see cref="TryNext"/>.
+    /// Takes out everything that a source's key holds. First all of it stops counting, so that <see cref="CountAt"/> tells what
+    /// others hold, and its routes are marked; then each entry is handed out by <see cref="TryNext"/>.
     /// </summary>
-    /// <returns>Where to begin with <see cref="TryNext"/>.</returns>
-    internal int TakeAll(int source, int origin)
+    /// <param name="source">The source.</param>
+    /// <param name="origin">The key.</param>
+    /// <param name="routes">The marks, by the route's id.</param>
+    /// <param name="stamp">The mark.</param>
+    /// <returns>Where to begin with <see cref="TryNext"/>; <see cref="None"/> if nothing is held.</returns>
+    internal int TakeAll(int source, int origin, long[] routes, long stamp)
     {
         ref var head = ref _heads[source]![origin];
         var first = head;
-        for (var i = first; i != None; i = _entries[i].Next) Uncount(_entries[i]);
+        for (var i = first; i != None;)
+        {
+            ref var entry = ref _entries[i];
+            Uncount(entry);
+            routes[entry.Route] = stamp;
+            i = entry.Next;
+        }
         head = None;
         return first;
     }
 
     /// <summary>Hands out the next entry that was taken out, and frees its place.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     internal bool TryNext(ref int cursor, out Entry entry)
     {
         if (cursor == None)
@@ -212,7 +219,7 @@ internal sealed class Ledger
         for (; cursor < _top; cursor++)
         {
             ref var entry = ref _entries[cursor];
-            if (!entry.InUse || !condition(entry, state)) continue;
+            if (entry.Route == 0 || !condition(entry, state)) continue;
             ref var link = ref _heads[entry.Source]![entry.Origin];
             while (link != cursor) link = ref _entries[link].Next;
             taken = TakeAt(ref link);
@@ -223,15 +230,19 @@ internal sealed class Ledger
         return false;
     }
 
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void Uncount(in Entry entry)
     {
         if (--_counts[entry.Destination]![entry.Sounding] == 0 && Held.IsKey(entry.Sounding)) _keys[entry.Destination]--;
+        if (!Held.IsKey(entry.Origin)) _controls[entry.Source]--;
     }
 
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void Free(int index)
     {
-        _entries[index].InUse = false;
-        _entries[index].Next = _free;
+        ref var entry = ref _entries[index];
+        entry.Route = 0;
+        entry.Next = _free;
         _free = index;
         Count--;
     }
@@ -240,10 +251,10 @@ internal sealed class Ledger
 /// <summary>The number that names a key, a controller, the pressure or the bend of a channel within the ledger.</summary>
 internal static class Held
 {
-    private const int Items = 258;
+    private const int Items = 256;
     private const int FirstController = 128;
-    private const int Pressure = 256;
-    private const int Bend = 257;
+    private const int Pressure = 248;
+    private const int Bend = 249;
     private const int NoItem = -1;
 
     /// <summary>How many numbers there are.</summary>
@@ -274,17 +285,16 @@ internal static class Held
     internal static bool IsLow(in MidiMessage message) => ((message.Status & 0xF0) == 0xD0 ? message.Data1 : message.Data2) < 64;
 
     /// <summary>Whether the number stands for a key.</summary>
-    internal static bool IsKey(int held) => held % Items < FirstController;
+    internal static bool IsKey(int held) => (held & FirstController) == 0;
 
     /// <summary>Whether two numbers are of one channel, and both keys or both controllers.</summary>
-    internal static bool IsOnChannelOf(int held, int other) => held / Items == other / Items && IsKey(held) == IsKey(other);
+    internal static bool IsOnChannelOf(int held, int other) => held >> 8 == other >> 8 && IsKey(held) == IsKey(other);
 
     /// <summary>The message that ends a held thing, at the place where it went: the note-off that came, or else one
     /// without a measured release; a pedal quite up.</summary>
     internal static MidiMessage End(int held, in MidiMessage cause)
     {
-        var channel = held / Items;
-        var item = held % Items;
+        var (channel, item) = (held >> 8, held & (Items - 1));
         if (item >= FirstController) return MidiMessage.Raw(0xB0 | channel, item - FirstController, 0);
         return cause.Kind == MessageKind.Note && cause.Status != 0
             ? MidiMessage.Raw(cause.Status & 0xF0 | channel, item, cause.Data2)

@@ -40,43 +40,60 @@ public enum TapEvent : byte
     Refused,
 }
 
-/// <summary>One record of the tap: 32 bytes, since two are written for every delivery.</summary>
-public struct TapRecord
+/// <summary>One record of the tap: 16 bytes, since one is written for every message and every delivery.</summary>
+/// <remarks>The plan that was in force is told by <see cref="MessageTap.PlanVersionAt"/>: it changes with an edit, not with a record.</remarks>
+public readonly struct TapRecord
 {
-    internal long Number;
-    internal MidiMessage Carried;
-    internal int PortId;
-    internal int RouteId;
-    internal int Plan;
-    internal TapEvent What;
-    internal byte StageIndex;
+    // From the lowest bits up: the message's status and data, 32 bits (of an exclusive its length); what it says, 8; then, where it came,
+    // the source, 24; else the stage, 8. An id is below Studio.MaxIds, which 24 bits hold.
+    private readonly ulong _what;
+
+    // Where it came, the time; of an exclusive, its first bytes; else port and route, 32 bits each.
+    private readonly ulong _where;
+
+    private TapRecord(ulong what, ulong where) => (_what, _where) = (what, where);
+
+    /// <summary>A message that came.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    internal static TapRecord OfArrival(in MidiMessage message, int source, MidiTime time) =>
+        new(message.ShortBytes | (ulong)TapEvent.Came << 32 | (ulong)(uint)source << 40, (ulong)time.Microseconds);
+
+    /// <summary>What became of it on a route.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    internal static TapRecord OfEnd(TapEvent what, in MidiMessage message, int port, int route, int stage) =>
+        new(message.ShortBytes | (ulong)what << 32 | (ulong)(uint)stage << 40, (uint)port | (ulong)(uint)route << 32);
+
+    /// <summary>The bytes of a system exclusive.</summary>
+    internal static TapRecord OfExclusive(ReadOnlySpan<byte> bytes)
+    {
+        var start = 0ul;
+        for (var i = Math.Min(8, bytes.Length) - 1; i >= 0; i--) start = start << 8 | bytes[i];
+        return new((uint)bytes.Length | (ulong)TapEvent.Exclusive << 32, start);
+    }
 
     /// <summary>What it says.</summary>
-    public readonly TapEvent Event => What;
+    public TapEvent Event => (TapEvent)(byte)(_what >> 32);
 
-    /// <summary>When the message came.</summary>
-    public readonly MidiTime Time => new(Number);
+    /// <summary>For <see cref="TapEvent.Came"/>: when; else the start of the clock.</summary>
+    public MidiTime Time => Event == TapEvent.Came ? new((long)_where) : MidiTime.Zero;
 
-    /// <summary>The message: as it came, or as it was delivered.</summary>
-    public readonly MidiMessage Message => Carried;
+    /// <summary>The message: as it came, or as it was delivered. Of a system exclusive without its bytes.</summary>
+    public MidiMessage Message => Event == TapEvent.Exclusive ? default : MidiMessage.Raw((byte)_what, (byte)(_what >> 8), (byte)(_what >> 16));
 
     /// <summary>The source it came from, or the destination it was meant for; the id's value.</summary>
-    public readonly int Port => PortId;
+    public int Port => Event switch { TapEvent.Came => (int)(_what >> 40), TapEvent.Exclusive => 0, _ => (int)_where };
 
     /// <summary>The route; 0 where it came.</summary>
-    public readonly int Route => RouteId;
+    public int Route => Event is TapEvent.Came or TapEvent.Exclusive ? 0 : (int)(_where >> 32);
 
     /// <summary>The stage that stopped it, from 0.</summary>
-    public readonly int Stage => StageIndex;
-
-    /// <summary>The plan that was in force.</summary>
-    public readonly int PlanVersion => Plan;
+    public int Stage => Event == TapEvent.Came ? 0 : (byte)(_what >> 40);
 
     /// <summary>For <see cref="TapEvent.Exclusive"/>: how many bytes the system exclusive has between F0 and F7.</summary>
-    public readonly int SysExLength => RouteId;
+    public int SysExLength => Event == TapEvent.Exclusive ? (int)_what : 0;
 
     /// <summary>For <see cref="TapEvent.Exclusive"/>: its first eight bytes, the first in the lowest place.</summary>
-    public readonly ulong SysExStart => (ulong)Number;
+    public ulong SysExStart => Event == TapEvent.Exclusive ? _where : 0;
 }
 
 /// <summary>
@@ -86,7 +103,10 @@ public struct TapRecord
 /// <remarks>One thread at a time writes (under the engine's lock); any number of threads read.</remarks>
 public sealed class MessageTap
 {
+    private const int PlansKept = 64;
+
     private readonly TapRecord[] _ring;
+    private (long From, int Version)[] _plans = [];
     private long _written;
     private long _published;
     private bool _takesBackground;
@@ -111,12 +131,36 @@ public sealed class MessageTap
     /// <summary>How many records have been published since the start.</summary>
     public long Published => Volatile.Read(ref _published);
 
-    /// <summary>The place of the next record, to be filled in; <see cref="Written"/> says that it is.</summary>
+    /// <summary>Writes a record down.</summary>
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
-    internal ref TapRecord Next() => ref _ring[_written & (_ring.Length - 1)];
+    internal void Write(in TapRecord record)
+    {
+        var ring = _ring;
+        var written = _written;
+        ring[(int)written & (ring.Length - 1)] = record;
+        // The count goes up before the next slot is overwritten: a reader that sees it knows what may be torn.
+        Volatile.Write(ref _written, written + 1);
+    }
 
-    // The count goes up before the next slot is overwritten: a reader that sees it knows what may be torn.
-    internal void Written() => Volatile.Write(ref _written, _written + 1);
+    /// <summary>Says that from here on another plan is in force.</summary>
+    internal void BeginPlan(int version)
+    {
+        var plans = _plans;
+        Volatile.Write(ref _plans, [.. plans.AsSpan(Math.Max(0, plans.Length - PlansKept + 1)), (_written, version)]);
+    }
+
+    /// <summary>The version of the plan that was in force when a record was written; of the oldest that is known, if it was before
+    /// that; 0 if there has been none.</summary>
+    /// <param name="number">The record's number, from 0: what <see cref="Read"/> was given, and one more for each.</param>
+    public int PlanVersionAt(long number)
+    {
+        var plans = Volatile.Read(ref _plans);
+        for (var i = plans.Length - 1; i >= 0; i--)
+        {
+            if (plans[i].From <= number) return plans[i].Version;
+        }
+        return plans.Length > 0 ? plans[0].Version : 0;
+    }
 
     internal void Publish() => Volatile.Write(ref _published, _written);
 

@@ -26,7 +26,10 @@ public sealed class PortMeter
     internal long ThrownByteCount;
     internal long RefusedCount;
     internal long ThinnedCount;
-    internal int HeldCount;
+
+    /// <summary>For a destination: where the engine counts how many keys are held, and the place there.</summary>
+    internal int[]? KeysHeld;
+    internal int KeysHeldPlace;
 
     /// <summary>Messages, background included.</summary>
     public long Messages
@@ -67,7 +70,8 @@ public sealed class PortMeter
     {
         get
         {
-            if (Down is not { } down) return Volatile.Read(ref HeldCount);
+            if (Volatile.Read(ref KeysHeld) is { } keys) return Volatile.Read(ref keys[KeysHeldPlace]);
+            if (Down is not { } down) return 0;
             var count = 0;
             for (var i = 0; i < down.Length; i++) count += BitOperations.PopCount(Volatile.Read(ref down[i]));
             return count;

@@ -1,3 +1,4 @@
+using System.Runtime.CompilerServices;
 using Weiche.Core.Midi;
 using Weiche.Core.Studios;
 
@@ -31,15 +32,17 @@ internal sealed class Outlet
     private const int None = -1;
     private const int MaxRealTime = 1024;
     private const int PacedPiece = 4;
+    private const int Room = 1024;
 
     private readonly SysExPool _pool;
     private readonly MessageWriter _writer;
     private readonly long _byteTime;
     private readonly bool _thins;
     private readonly long _lead;
-    private readonly byte[] _bytes = new byte[1024];
+    private readonly byte[] _bytes = new byte[Room];
     private readonly byte[] _realTime = new byte[MaxRealTime];
     private readonly uint[] _fineSeen = new uint[Channel.Count];
+    private readonly bool[] _used = new bool[Channel.Count];
     private readonly long[] _barriers = new long[Channel.Count];
     private readonly Selection[] _selected = new Selection[Channel.Count];
     private readonly Dictionary<int, Selection[]> _selectedBy = [];
@@ -61,7 +64,6 @@ internal sealed class Outlet
 
     internal readonly PortId Id;
     internal readonly PortMeter Meter;
-    internal ushort ChannelsUsed;
     internal bool IsDirty;
 
     /// <summary>Whether what is sent here could come back on a source at all.</summary>
@@ -139,38 +141,47 @@ internal sealed class Outlet
     /// <param name="message">The message.</param>
     /// <param name="source">The source it came from.</param>
     /// <param name="now">The time.</param>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     internal void Enqueue(in MidiMessage message, int source, MidiTime now)
     {
         Meter.MessageCount++;
-        if (message.IsRealTime)
-        {
-            EnqueueRealTime(message, IsBusy(now));
-            return;
-        }
-        var slot = None;
         if (message.HasChannel)
         {
-            var channel = message.ChannelIndex;
-            ChannelsUsed |= (ushort)(1 << channel);
-            if ((message.Status & 0xF0) == 0xB0) KeepParameterWithItsData(message, source);
-            if (IsIdle(now))
-            {
-                // Nothing waits and the wire is ready: the message goes straight into the bytes.
-                Write(message, now);
-                return;
-            }
-            if (Thinnable.TrySlot(message, _fineSeen[channel], out var found))
-            {
-                slot = found;
-                if (IsBusy(now)) LeaveOutOlder(slot, channel);
-            }
-            else if (message.Kind is MessageKind.Note or MessageKind.ProgramChange)
-            {
-                _barriers[channel] = _number;
-            }
+            _used[message.ChannelIndex] = true;
+            if (ConcernsParameters(message)) KeepParameterWithItsData(message, source);
+            // Where nothing waits and the wire is ready, the message goes straight into the bytes.
+            if (IsIdle(now)) Write(message, now);
+            else EnqueueBehind(message, now);
+        }
+        else if (message.IsRealTime)
+        {
+            EnqueueRealTime(message, IsBusy(now));
+        }
+        else
+        {
+            Append(message, None);
+        }
+    }
+
+    private void EnqueueBehind(in MidiMessage message, MidiTime now)
+    {
+        var channel = message.ChannelIndex;
+        var slot = None;
+        if (Thinnable.TrySlot(message, _fineSeen[channel], out var found))
+        {
+            slot = found;
+            if (IsBusy(now)) LeaveOutOlder(slot, channel);
+        }
+        else if (message.Kind is MessageKind.Note or MessageKind.ProgramChange)
+        {
+            _barriers[channel] = _number;
         }
         Append(message, slot);
     }
+
+    /// <summary>Whether anything was ever sent on a channel.</summary>
+    /// <param name="channel">The channel, from 0.</param>
+    internal bool HasUsed(int channel) => _used[channel];
 
     /// <summary>Whether anything waits, for the wire or for whoever takes the bytes.</summary>
     internal bool HasPending => _start < _end || !IsEmpty;
@@ -190,6 +201,7 @@ internal sealed class Outlet
     }
 
     /// <summary>Says how many of the pending bytes have gone out.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     internal void Advance(int bytes)
     {
         _start += bytes;
@@ -222,6 +234,11 @@ internal sealed class Outlet
         }
         _realTime[(_firstRealTime + _realTimeCount++) & (MaxRealTime - 1)] = message.Status;
     }
+
+    /// <summary>Whether a message selects a parameter, moves it, or is the fine half of another controller.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    private static bool ConcernsParameters(in MidiMessage message) =>
+        (message.Status & 0xF0) == 0xB0 && message.Data1 is 6 or (>= 32 and < 64) or (>= 96 and <= 101);
 
     private void KeepParameterWithItsData(in MidiMessage message, int source)
     {
@@ -298,24 +315,27 @@ internal sealed class Outlet
     /// <summary>Whether nothing waits; bytes that are ready to go out do not count.</summary>
     private bool IsEmpty => (_count | _realTimeCount | _sysEx.Status) == 0;
 
-    private bool HasRoomForBytes => _end <= _bytes.Length - MessageWriter.ShortRoom;
+    private bool HasRoomForBytes => _end <= Room - MessageWriter.ShortRoom;
 
     private bool IsWireBusy(MidiTime now) => _byteTime > 0 && _wireFree - _lead > now.Microseconds;
 
     /// <summary>Whether what is superfluous is left out now.</summary>
     private bool IsBusy(MidiTime now) => _thins && (_byteTime > 0 ? IsWireBusy(now) : _start < _end);
 
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private bool IsIdle(MidiTime now) => IsEmpty && HasRoomForBytes && !IsWireBusy(now);
 
     /// <summary>The wire is taken up for as long as the bytes need.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void TakeUpWire(MidiTime now, int bytes)
     {
         if (_byteTime > 0) _wireFree = Math.Max(_wireFree, now.Microseconds) + bytes * _byteTime;
     }
 
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void Write(in MidiMessage message, MidiTime now)
     {
-        var written = _writer.WriteShort(message, _bytes.AsSpan(_end));
+        var written = _writer.WriteChannel(message, _bytes.AsSpan(_end));
         _end += written;
         TakeUpWire(now, written);
     }

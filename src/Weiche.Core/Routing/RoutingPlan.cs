@@ -69,6 +69,9 @@ public sealed class RoutingPlan
         && source < _bySource.Length && Array.IndexOf(_bySource[source], compiled) >= 0
         && Studio.FindPort(new PortId(source)) is { Port.On: true };
 
+    /// <summary>The figures of a route by the id's value, for the engine.</summary>
+    internal RouteMeter? MeterOfRoute(int route) => (uint)route < (uint)_byRoute.Length ? _byRoute[route]?.Meter : null;
+
     /// <summary>Every compiled route.</summary>
     internal IEnumerable<CompiledRoute> AllRoutes => _byRoute.OfType<CompiledRoute>();
 }
@@ -82,7 +85,21 @@ internal sealed class CompiledRoute
     internal readonly bool Diverts;
 
     /// <summary>Whether the guard stops something on it. The engine that runs the plan says so.</summary>
-    internal bool IsGuarded;
+    internal bool IsGuarded
+    {
+        get => _isGuarded;
+        set
+        {
+            _isGuarded = value;
+            IsPlain = IsLive && IsOneTable && !Diverts && !value;
+        }
+    }
+
+    private bool _isGuarded;
+
+    /// <summary>Whether it is like most: live, one table or none, diverting nothing and not guarded.</summary>
+    internal bool IsPlain;
+
     internal readonly CompiledStage[] Stages;
 
     /// <summary>Tables that stand side by side are one: at the first of them the table that does what all of them do;

@@ -69,6 +69,7 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
     private readonly List<TapRecord> _open = [];
     private readonly (int Port, MidiMessage Message)[] _recent = new (int, MidiMessage)[RecentKept];
     private readonly Dictionary<(int Studio, PortId Port), Kept> _lastFrom = [];
+    private int _openPlan;
     private long _recentCount;
     private long _next;
     private long _count;
@@ -144,9 +145,14 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
                     Volatile.Write(ref _leftOut, _leftOut + lost);
                     _open.Clear();
                 }
-                foreach (ref readonly var record in _buffer.AsSpan(0, count))
+                for (var i = 0; i < count; i++)
                 {
-                    if (record.Event == TapEvent.Came) Close();
+                    ref readonly var record = ref _buffer[i];
+                    if (record.Event == TapEvent.Came)
+                    {
+                        Close();
+                        _openPlan = desk.Junction.Tap.PlanVersionAt(_next - count + i);
+                    }
                     if (record.Event == TapEvent.Came || _open.Count > 0) _open.Add(record);
                 }
             }
@@ -176,7 +182,7 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
         var came = _open[0];
         var records = _open.ToArray();
         _open.Clear();
-        if (desk.StudioOfPlan(came.PlanVersion) is not { } studio) return;
+        if (desk.StudioOfPlan(_openPlan) is not { } studio) return;
         var kept = new Kept(_count + 1, records, studio);
         if (!came.Message.IsBackground) _lastFrom[(desk.State.StudioId, new PortId(came.Port))] = kept;
         if (came.Message.HasChannel) _recent[_recentCount++ % RecentKept] = (came.Port, came.Message);

@@ -82,6 +82,22 @@ public class GuardTests
     }
 
     [Fact]
+    public void Whatever_note_goes_round_is_stopped()
+    {
+        // Each with its own note-on and note-off, since what is kept in mind of them must never push the other out.
+        Gen.Select(Gen.Int[0, 15], Gen.Int[0, 127], Gen.Int[1, 127], Gen.Int[0, 127]).Sample(
+            (channel, key, velocity, release) =>
+            {
+                var room = new EchoRoom(Ring(), ("synth", 2_000), ("app", 3_000));
+                room.Play("keys", 0, (byte)(0x90 | channel), (byte)key, (byte)velocity, (byte)(0x80 | channel), (byte)key, (byte)release);
+                room.Run(500_000);
+                Assert.NotEmpty(room.Engine.Guarded().Trips);
+                Assert.InRange(room.CountAt("synth"), 2, 30);
+            },
+            iter: 3_000);
+    }
+
+    [Fact]
     public void It_is_stopped_until_a_person_says_otherwise()
     {
         var room = new EchoRoom(Ring(), ("synth", 2_000), ("app", 3_000));

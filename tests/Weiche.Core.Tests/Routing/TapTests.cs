@@ -25,7 +25,7 @@ public class TapTests
         Assert.Equal("92 3C 64", MessageText.Hex(records[1].Message));
         Assert.Equal(rig.Studio.To("a").Value, records[1].Port);
         Assert.Equal(1, records[2].Stage);
-        Assert.Equal(rig.Engine.Plan.Version, records[2].PlanVersion);
+        Assert.Equal(rig.Engine.Plan.Version, tap.PlanVersionAt(2));
     }
 
     [Fact]

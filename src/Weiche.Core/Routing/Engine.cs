@@ -316,17 +316,23 @@ public sealed class Engine
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void LookTwice(SourceState source, ref Run run)
     {
-        if (run.Message.SysExHandle != 0) run.Exclusive = Fingerprint(Pool.Bytes(run.Message.SysExHandle));
-        var key = Guard.KeyOf(run.Message, run.Exclusive);
-        var now = (uint)run.Time.Microseconds;
-        // Two to a place, the newer one first, so that a note-on and its note-off never push each other out.
+        var key = run.Message.Status == 0xF0 ? KeyOfExclusive(ref run) : run.Message.ShortBytes;
         ref var place = ref source.Seen[Guard.SeenPlaceOf(key)];
-        var before = place.Newer;
-        if ((uint)(before >> 32) != key) (before, place.Older) = (place.Older, before);
-        place.Newer = (ulong)key << 32 | now;
-        var since = now - (uint)before;
-        var again = (uint)(before >> 32) == key && since <= Guard.LongestWindow;
-        if (again || _guardWatches) AskGuard(source, ref run, again, since);
+        if (place.Newer.Key == key || place.Older.Key == key || _guardWatches) LookAgain(source, ref run, ref place, key);
+        else place.Take(key, run.Time);
+    }
+
+    private void LookAgain(SourceState source, ref Run run, ref Guard.SeenPlace place, uint key)
+    {
+        var (again, since) = (place.Has(key), place.Since(key, run.Time));
+        place.Take(key, run.Time);
+        AskGuard(source, ref run, again, since);
+    }
+
+    private uint KeyOfExclusive(ref Run run)
+    {
+        run.Exclusive = Fingerprint(Pool.Bytes(run.Message.SysExHandle));
+        return Guard.KeyOf(run.Message, run.Exclusive);
     }
 
     /// <summary>Asks the guard how often a message has gone round; what it stops from now on ends where it is held.</summary>
@@ -716,8 +722,8 @@ public sealed class Engine
         internal int Device;
         internal bool MayCross;
 
-        /// <summary>What came last, by its bytes, and when (the lower half of the µs), for the guard.</summary>
-        internal readonly (ulong Newer, ulong Older)[] Seen = new (ulong, ulong)[Guard.SeenPlaces];
+        /// <summary>What came last, for the guard.</summary>
+        internal Guard.SeenPlaces Seen;
         internal long LastByte;
     }
 

@@ -335,9 +335,6 @@ public sealed class Guard
         return isWhole || one.Kind is MessageKind.PitchBend or MessageKind.ChannelPressure || one.Data1 == other.Data1;
     }
 
-    /// <summary>After so long, µs, nothing is an echo any more.</summary>
-    internal const uint LongestWindow = (uint)WhileDown;
-
     private static long Window(in MidiMessage message, bool isDown) => message.Kind switch
     {
         MessageKind.Note => isDown ? WhileDown : Quick,
@@ -391,10 +388,34 @@ public sealed class Guard
 
     private static bool IsOnTrial(in MidiMessage message) => message.Kind is MessageKind.ControlChange or MessageKind.PitchBend or MessageKind.ChannelPressure or MessageKind.PolyPressure;
 
-    /// <summary>How many places each source has to keep its last messages in mind, two in each.</summary>
-    internal const int SeenPlaces = 16;
+    private const int SeenBits = 4;
 
-    internal static int SeenPlaceOf(uint key) => (int)(key * 2654435769u >> 28);
+    internal static int SeenPlaceOf(uint key) => (int)(key * 2654435769u >> 32 - SeenBits);
+
+    /// <summary>The last messages of a source.</summary>
+    [InlineArray(1 << SeenBits)]
+    internal struct SeenPlaces
+    {
+        private SeenPlace _first;
+    }
+
+    /// <summary>Two messages that came, the newer one first, so that a note-on and its note-off never push each other out.</summary>
+    internal struct SeenPlace
+    {
+        internal (uint Key, uint Time) Newer;
+        internal (uint Key, uint Time) Older;
+
+        internal readonly bool Has(uint key) => Newer.Key == key || Older.Key == key;
+
+        /// <summary>How long ago it came that is here, µs; of times the lower half is kept.</summary>
+        internal readonly uint Since(uint key, MidiTime now) => (uint)now.Microseconds - (Newer.Key == key ? Newer : Older).Time;
+
+        internal void Take(uint key, MidiTime now)
+        {
+            if (Newer.Key != key) Older = Newer;
+            Newer = (key, (uint)now.Microseconds);
+        }
+    }
 
     /// <summary>Whether what comes is a reason to begin to watch: the same came from that source so shortly before that it may be an
     /// echo.</summary>

@@ -34,7 +34,7 @@ internal sealed class PassThrough : IDisposable
         return new Junction(studio, new StudioClock(TimeProvider.System));
     }
 
-    /// <summary>Through a thread that reads one pipe and writes the other, while as many onlookers read an idle junction.</summary>
+    /// <summary>Through a thread, as urgent as those of Weiche, that reads one pipe and writes the other, while as many onlookers read an idle junction.</summary>
     internal double[] BarePump(int messages, int pages)
     {
         var (input, output) = Pipes("pump");
@@ -42,6 +42,7 @@ internal sealed class PassThrough : IDisposable
         using var onlookers = new Onlookers(idle, pages);
         var pump = new Thread(() =>
         {
+            Urgent.Ask();
             using var reader = new FileStream(input, FileMode.Open, FileAccess.Read, FileShare.ReadWrite, 0);
             using var writer = new FileStream(output, FileMode.Open, FileAccess.Write, FileShare.ReadWrite, 0);
             var buffer = new byte[4096];
@@ -52,7 +53,7 @@ internal sealed class PassThrough : IDisposable
         return Play(input, output, messages, () => { });
     }
 
-    /// <summary>Through cat, with the same onlookers.</summary>
+    /// <summary>Through cat, at ordinary priority, with the same onlookers.</summary>
     internal double[] Cat(int messages, int pages)
     {
         var (input, output) = Pipes("cat");
@@ -69,8 +70,10 @@ internal sealed class PassThrough : IDisposable
     {
         var times = new double[messages];
         var sent = new long[messages];
+        // Who plays and who listens are urgent, so that their own waiting is not taken for that of what lies between.
         var reading = new Thread(() =>
         {
+            Urgent.Ask();
             using var reader = new FileStream(output, FileMode.Open, FileAccess.Read, FileShare.ReadWrite, 0);
             var message = new byte[3];
             for (var i = 0; i < messages; i++)
@@ -79,9 +82,10 @@ internal sealed class PassThrough : IDisposable
                 times[i] = Stopwatch.GetElapsedTime(Volatile.Read(ref sent[i])).TotalMicroseconds;
             }
         });
-        reading.Start();
-        using (var writer = new FileStream(input, FileMode.Open, FileAccess.Write, FileShare.ReadWrite, 0))
+        var playing = new Thread(() =>
         {
+            Urgent.Ask();
+            using var writer = new FileStream(input, FileMode.Open, FileAccess.Write, FileShare.ReadWrite, 0);
             ready();
             Thread.Sleep(50);
             var next = Stopwatch.GetTimestamp();
@@ -94,7 +98,10 @@ internal sealed class PassThrough : IDisposable
                 writer.Write([0x90, (byte)(i % 128), (byte)(i % 2 == 0 ? 100 : 0)]);
             }
             reading.Join();
-        }
+        });
+        reading.Start();
+        playing.Start();
+        playing.Join();
         // The first hundred warm everything up.
         return times[Math.Min(100, messages / 10)..];
     }

@@ -29,9 +29,11 @@ public sealed class Junction : IDisposable
     /// <summary>A junction that runs a studio.</summary>
     /// <param name="studio">The studio.</param>
     /// <param name="clock">What time it is.</param>
-    public Junction(Studio studio, StudioClock clock)
+    /// <param name="asksForUrgency">Whether the threads that carry messages ask the system to run them before others.</param>
+    public Junction(Studio studio, StudioClock clock, bool asksForUrgency = true)
     {
         Clock = clock;
+        AsksForUrgency = asksForUrgency;
         _plan = RoutingPlan.Compile(studio);
         _engine = new Engine(_plan, wireLead: WireLead);
         _engine.Guard.Generation = studio.Safety.Rounds;
@@ -41,6 +43,9 @@ public sealed class Junction : IDisposable
 
     /// <summary>What time it is.</summary>
     public StudioClock Clock { get; }
+
+    /// <summary>Whether the threads that carry messages ask the system to run them before others.</summary>
+    public bool AsksForUrgency { get; }
 
     /// <summary>The plan in force, with its figures.</summary>
     public RoutingPlan Plan => Volatile.Read(ref _plan);
@@ -204,6 +209,7 @@ public sealed class Junction : IDisposable
 
     private void RingWhenDue()
     {
+        if (AsksForUrgency) Urgent.Ask();
         while (!_stopped)
         {
             lock (_gate)

@@ -8,7 +8,8 @@ namespace Weiche.Ports.Raw;
 /// <param name="Present">Whether it is open.</param>
 /// <param name="Since">Since when, UTC.</param>
 /// <param name="Reason">Why it is not there; empty if it is.</param>
-public sealed record Presence(bool Present, DateTimeOffset Since, string Reason);
+/// <param name="Urgency">How urgently the system runs the thread that reads it; null if it has none of its own.</param>
+public sealed record Presence(bool Present, DateTimeOffset Since, string Reason, Urgency? Urgency = null);
 
 /// <summary>
 /// A device file, named pipe or terminal as a port. It is read by a thread of its own and written from whoever brings
@@ -33,6 +34,7 @@ public sealed class RawWire : IByteSink, IDisposable
     private volatile bool _full;
     private volatile bool _stopped;
     private Presence _presence;
+    private Urgency _urgency;
 
     /// <summary>The path.</summary>
     public string Path { get; }
@@ -88,6 +90,7 @@ public sealed class RawWire : IByteSink, IDisposable
 
     private void Run()
     {
+        if (_junction.AsksForUrgency) _urgency = Urgent.Ask();
         while (!_stopped)
         {
             if (!TryOpen())
@@ -208,7 +211,7 @@ public sealed class RawWire : IByteSink, IDisposable
     {
         if (_presence.Present == present && _presence.Reason == reason) return;
         var since = _presence.Present == present ? _presence.Since : _time.GetUtcNow();
-        Volatile.Write(ref _presence, new Presence(present, since, reason));
+        Volatile.Write(ref _presence, new Presence(present, since, reason, _urgency));
     }
 
     private static string Explain(int error) => error switch

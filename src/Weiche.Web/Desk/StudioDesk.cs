@@ -44,13 +44,14 @@ public sealed class StudioDesk : IDisposable
     /// <exception cref="StudioFormatException">The stored document is not a studio.</exception>
     /// <param name="places">Where raw devices are looked for.</param>
     /// <param name="withRoom">Whether the stand-ins stand in the room, to be found.</param>
-    public StudioDesk(StudioStore store, StoredStudio stored, TimeProvider time, RawPlaces places, bool withRoom)
+    /// <param name="asksForUrgency">Whether the threads that carry messages ask the system to run them before others.</param>
+    public StudioDesk(StudioStore store, StoredStudio stored, TimeProvider time, RawPlaces places, bool withRoom, bool asksForUrgency)
     {
         _store = store;
         _time = time;
         var studio = StudioJson.Read(stored.Document).Reserving(stored.NextId);
         _state = Placed(new DeskState(studio, stored.Version, stored.Id) { Report = Checker.Check(studio) });
-        Junction = new Junction(studio, new StudioClock(time));
+        Junction = new Junction(studio, new StudioClock(time), asksForUrgency);
         Park = new PortPark(Junction, time, places, withRoom);
         Scout = new Scout(Junction, time);
         Park.Match(studio);

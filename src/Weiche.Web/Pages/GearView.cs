@@ -84,6 +84,9 @@ public sealed record GearView(DeskState State, Device? Chosen, Problem? Problem 
     /// <param name="device">The device.</param>
     public string PresenceWords(Device device) => Room.Presences.GetValueOrDefault(device.Id) switch
     {
+        { Present: true, Urgency: Urgency.RealTime } => "present, read at real-time priority",
+        { Present: true, Urgency: Urgency.Raised } => "present, read before most others",
+        { Present: true, Urgency: Urgency.Ordinary } => "present, read at ordinary priority",
         { Present: true } => "present",
         { } presence => string.Create(CultureInfo.InvariantCulture, $"missing since {presence.Since.ToLocalTime():HH:mm}: {presence.Reason}"),
         null => IsMissing(device) ? "its interface is missing" : "",

@@ -23,22 +23,31 @@ internal static class Launcher
         });
         var data = new Option<string?>("--data") { Description = "the folder for the database and the log" };
         var fresh = new Option<bool>("--fresh") { Description = "make the demo studio anew" };
-        var run = new Command("run", "start Weiche with your own studio") { port, data };
-        run.SetAction(result => Serve(result.GetValue(port), result.GetValue(data) ?? WeicheSettings.UsualDataFolder, demo: false, fresh: false));
-        var demo = new Command("demo", "start Weiche with the demo studio, in a folder of its own") { port, data, fresh };
+        var ordinary = new Option<bool>("--ordinary-priority") { Description = "carry messages without asking the system for real-time priority" };
+        var run = new Command("run", "start Weiche with your own studio") { port, data, ordinary };
+        run.SetAction(result => Serve(
+            result.GetValue(port), fresh: false, new WeicheSettings
+            {
+                Port = 0, DataFolder = result.GetValue(data) ?? WeicheSettings.UsualDataFolder, AsksForUrgency = !result.GetValue(ordinary),
+            }));
+        var demo = new Command("demo", "start Weiche with the demo studio, in a folder of its own") { port, data, fresh, ordinary };
         demo.SetAction(result => Serve(
-            result.GetValue(port), result.GetValue(data) ?? Path.Combine(WeicheSettings.UsualDataFolder, "demo"), demo: true, result.GetValue(fresh)));
+            result.GetValue(port), result.GetValue(fresh), new WeicheSettings
+            {
+                Port = 0, DataFolder = result.GetValue(data) ?? Path.Combine(WeicheSettings.UsualDataFolder, "demo"), AsksForUrgency = !result.GetValue(ordinary),
+                WithStandIns = true, First = () => [DemoStudio.Create(), DemoStudio.CreateEmpty()],
+            }));
         return new RootCommand("Weiche, the signal box of a MIDI studio.") { run, demo, FileVerbs.Export(), FileVerbs.Import(), FileVerbs.Rehearse(), TraceVerb.Make(), CheckVerb.Make() }
             .Parse(args).Invoke();
     }
 
-    private static int Serve(int? port, string folder, bool demo, bool fresh)
+    private static int Serve(int? port, bool fresh, WeicheSettings settings)
     {
         try
         {
-            folder = Path.GetFullPath(folder);
+            var folder = Path.GetFullPath(settings.DataFolder);
             if (fresh) RemoveStudio(folder);
-            var app = WeicheApp.Create(new WeicheSettings { Port = Choose(port), DataFolder = folder, WithStandIns = demo, First = demo ? () => [DemoStudio.Create(), DemoStudio.CreateEmpty()] : () => [Studio.Empty("My studio")] });
+            var app = WeicheApp.Create(settings with { Port = Choose(port), DataFolder = folder });
             app.Start();
             Console.WriteLine($"Weiche is ready at {app.Urls.First()}");
             app.WaitForShutdown();

@@ -121,7 +121,7 @@ public static class WeicheApp
                 }
                 store.Opened(stored!.Id, now);
             }
-            return new StudioDesk(store, stored, settings.Time, settings.RawPlaces, settings.WithStandIns);
+            return new StudioDesk(store, stored, settings.Time, settings.RawPlaces, settings.WithStandIns, settings.AsksForUrgency);
         }
         catch (StoreException exception)
         {

@@ -23,6 +23,9 @@ public sealed record WeicheSettings
     /// <summary>Where raw MIDI devices are looked for.</summary>
     public Weiche.Ports.Raw.RawPlaces RawPlaces { get; init; } = new();
 
+    /// <summary>Whether the threads that carry messages ask the system to run them before others.</summary>
+    public bool AsksForUrgency { get; init; } = true;
+
     /// <summary>Where the time comes from.</summary>
     public TimeProvider Time { get; init; } = TimeProvider.System;
 

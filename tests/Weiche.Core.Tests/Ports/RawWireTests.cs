@@ -41,6 +41,21 @@ public sealed class RawWireTests : IDisposable
     }
 
     [Fact]
+    public async Task The_thread_that_reads_a_device_asks_for_real_time_and_says_what_it_was_given()
+    {
+        using var calm = new Junction(_studio, new StudioClock(TimeProvider.System), asksForUrgency: false);
+        using var eager = new RawWire(_junction, Pipe("weiche-eager"), _studio.From("keys"), null, TimeProvider.System);
+        using var ordinary = new RawWire(calm, Pipe("weiche-calm"), _studio.From("keys"), null, TimeProvider.System);
+        await Until(() => eager.Presence.Present && ordinary.Presence.Present);
+        Assert.Equal(Urgency.Ordinary, ordinary.Presence.Urgency);
+        // What the system says of its threads: the policy is field 41, the nice value field 19 (proc(5)); 1 is first in, first out.
+        var threads = Directory.GetDirectories("/proc/self/task").Select(task => File.ReadAllText(Path.Combine(task, "stat"))).Where(stat => stat.Contains("(Weiche /", StringComparison.Ordinal))
+            .Select(stat => stat[(stat.LastIndexOf(')') + 2)..].Split(' ')).Select(fields => (Policy: fields[38], Nice: fields[16])).ToList();
+        Assert.Contains(("0", "0"), threads);
+        Assert.Contains(eager.Presence.Urgency switch { Urgency.RealTime => ("1", "0"), Urgency.Raised => ("0", "-11"), _ => ("0", "0") }, threads);
+    }
+
+    [Fact]
     public async Task A_device_that_is_gone_in_the_middle_is_missing_ends_what_it_held_and_comes_back_by_itself()
     {
         var held = _junction.Plan.Meter(_studio.To("synth"))!;

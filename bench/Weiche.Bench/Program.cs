@@ -73,9 +73,9 @@ if (args.Contains("--engine"))
 }
 
 var bytes = new Bytes();
-var copy = Rate(() => bytes.CopyLoop());
-table.Add("parser: MB a second", Table.Number(Rate(() => bytes.Parse()), "0"), Table.Number(copy, "0") + " copy loop", Table.Number(copy / Rate(() => bytes.Parse())), "–");
-table.Add("parser and writer: MB a second", Table.Number(Rate(() => bytes.ParseAndWrite()), "0"), Table.Number(copy, "0") + " copy loop", Table.Number(copy / Rate(() => bytes.ParseAndWrite())), "–");
+var (copy, parse, write) = (Rate(() => bytes.CopyLoop()), Rate(() => bytes.Parse()), Rate(() => bytes.ParseAndWrite()));
+table.Add("parser: MB a second", Table.Number(parse, "0"), Table.Number(copy, "0") + " copy loop", Table.Number(copy / parse), "–");
+table.Add("parser and writer: MB a second", Table.Number(write, "0"), Table.Number(copy, "0") + " copy loop", Table.Number(copy / write), "–");
 
 using (var pass = new PassThrough())
 {

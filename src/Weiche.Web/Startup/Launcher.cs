@@ -28,14 +28,19 @@ internal static class Launcher
         run.SetAction(result => Serve(
             result.GetValue(port), fresh: false, new WeicheSettings
             {
-                Port = 0, DataFolder = result.GetValue(data) ?? WeicheSettings.UsualDataFolder, AsksForUrgency = !result.GetValue(ordinary),
+                Port = 0,
+                DataFolder = result.GetValue(data) ?? WeicheSettings.UsualDataFolder,
+                AsksForUrgency = !result.GetValue(ordinary),
             }));
         var demo = new Command("demo", "start Weiche with the demo studio, in a folder of its own") { port, data, fresh, ordinary };
         demo.SetAction(result => Serve(
             result.GetValue(port), result.GetValue(fresh), new WeicheSettings
             {
-                Port = 0, DataFolder = result.GetValue(data) ?? Path.Combine(WeicheSettings.UsualDataFolder, "demo"), AsksForUrgency = !result.GetValue(ordinary),
-                WithStandIns = true, First = () => [DemoStudio.Create(), DemoStudio.CreateEmpty()],
+                Port = 0,
+                DataFolder = result.GetValue(data) ?? Path.Combine(WeicheSettings.UsualDataFolder, "demo"),
+                AsksForUrgency = !result.GetValue(ordinary),
+                WithStandIns = true,
+                First = () => [DemoStudio.Create(), DemoStudio.CreateEmpty()],
             }));
         return new RootCommand("Weiche, the signal box of a MIDI studio.") { run, demo, FileVerbs.Export(), FileVerbs.Import(), FileVerbs.Rehearse(), TraceVerb.Make(), CheckVerb.Make() }
             .Parse(args).Invoke();

@@ -89,7 +89,7 @@ public sealed class Rehearsal
         foreach (var destination in _studio.Destinations)
         {
             var meter = plan.Meter(destination.Id)!;
-            var more = (meter.Thinned > 0 ? $", {meter.Thinned} thinned" : "") + (meter.Refused > 0 ? $", {meter.Refused} refused" : "") + (meter.Held > 0 ? $", {meter.Held} keys still held" : "");
+            var more = (meter.Thinned > 0 ? $", {meter.Thinned} thinned" : "") + (meter.OtherClock > 0 ? $", {meter.OtherClock} of a second clock left out" : "") + (meter.Refused > 0 ? $", {meter.Refused} refused" : "") + (meter.Held > 0 ? $", {meter.Held} keys still held" : "");
             Line(text, 2, destination.Label, $"{meter.Messages} messages, {meter.Bytes} bytes{more}");
         }
         return text.ToString();

@@ -209,7 +209,7 @@ public sealed record Journey
             if (stoppedAt is { } at)
             {
                 Add(new JourneyStep(after, null, link, messages, [], at, link.Device, JourneyEnd.Stopped,
-                    $"stopped by {link.Stages[at].Name} of {link.Inner!.Name}: {link.Stages[at].WhyStopped(last[0])}", delay));
+                    link.Stages[at].StoppedWords(last[0], link.Inner!.Name), delay));
                 return;
             }
             var bytes = became.Sum(message => 1 + message.DataLength);

@@ -51,6 +51,6 @@ public static class Trace
     private static TraceEnd Through(Route route, in MidiMessage message)
     {
         var arrives = Stage.Run(route.Stages, [message], out var stoppedAt, out var last);
-        return new TraceEnd(route, arrives, stoppedAt, stoppedAt is { } at ? $"stopped by {route.Stages[at].Name}: {route.Stages[at].WhyStopped(last[0])}" : "");
+        return new TraceEnd(route, arrives, stoppedAt, stoppedAt is { } at ? route.Stages[at].StoppedWords(last[0]) : "");
     }
 }

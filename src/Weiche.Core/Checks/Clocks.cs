@@ -29,7 +29,7 @@ internal static class Clocks
         {
             var clocks = byHearer.GetValueOrDefault(hearer.Id, []);
             var listens = hearer.ListensKinds.Contains(MessageKind.Clock);
-            if (listens && clocks.Count > 1) yield return Two(hearer, clocks);
+            if (listens && clocks.Count > 1) yield return Two(flow.Studio, hearer, clocks);
             if (listens && clocks.Count == 0 && hearer.ListensKinds != KindSet.All && Shapes.Ways(hearer.Kind).Listens)
             {
                 yield return new Finding(FindingKind.Clock, Severity.Warning, $"clock-none-{hearer.Id}", $"No clock reaches {hearer.Name}", $"{hearer.Name} is said to listen to the clock, and none gets to it.");
@@ -48,13 +48,16 @@ internal static class Clocks
         }
     }
 
-    private static Finding Two(Device hearer, List<(Device From, RouteId? By)> clocks)
+    private static Finding Two(Studio studio, Device hearer, List<(Device From, RouteId? By)> clocks)
     {
         var sure = clocks.Count(clock => clock.From.Kind != DeviceKind.Application || clock.From.SendsKinds != KindSet.All);
         var names = Journey.ListOf([.. clocks.Select(clock => clock.From.Name)]);
+        // Where they meet at one destination, the engine lets through one at a time.
+        var meet = clocks.TrueForAll(clock => clock.By is not null) && clocks.Select(clock => studio.FindRoute(clock.By!.Value)!.To).Distinct().Count() == 1;
+        var then = meet ? "the one that comes first is heard, and the other left out." : "it runs at the sum of both.";
         return new Finding(
             FindingKind.Clock, sure > 1 ? Severity.Warning : Severity.Notice, $"clock-two-{hearer.Id}", $"{clocks.Count switch { 2 => "Two clocks", 3 => "Three clocks", var count => string.Create(CultureInfo.InvariantCulture, $"{count} clocks") }} at {hearer.Name}",
-            sure > 1 ? $"The clocks of {names} get to {hearer.Name}: it runs at the sum of both." : $"The clocks of {names} get to {hearer.Name}, if each of them sends one: an application may.")
+            sure > 1 ? $"The clocks of {names} get to {hearer.Name}: {then}" : $"The clocks of {names} get to {hearer.Name}, if each of them sends one: an application may.")
         {
             Routes = [.. clocks.Select(clock => clock.By).OfType<RouteId>().Distinct()],
             Proposed = [.. clocks.SelectMany(clock => NoClock(clock.By)).Distinct()],

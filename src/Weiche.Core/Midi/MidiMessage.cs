@@ -204,6 +204,9 @@ public readonly record struct MidiMessage
     /// <summary>Whether this is clock or active sensing.</summary>
     public bool IsBackground => Status is 0xF8 or 0xFE;
 
+    /// <summary>Whether this keeps a song in time or says where in it to be: clock, start, continue, stop, song position.</summary>
+    internal bool IsOfClock => Status is 0xF2 or 0xF8 or >= 0xFA and <= 0xFC;
+
     /// <summary>The same message with other data bytes, which the caller has checked.</summary>
     internal MidiMessage WithData(int data1, int data2) => new(Status, data1, data2, SysExHandle);
 

@@ -22,6 +22,9 @@ public delegate bool ExclusiveGuard(PortId source, ReadOnlySpan<byte> body);
 /// follows it there even if the route's stages were changed in between. A route that is switched off or removed,
 /// or whose port is switched off, ends at once what it holds. A key or pedal that two hold at one destination ends
 /// when the last lets go.</para>
+/// <para><b>One clock at a time.</b> Of several sources that send a clock to one destination the first is heard, until it falls silent;
+/// the others' start, stop, continue and song position are left out with their clocks. A source without a clock of its own may start and
+/// stop what another one keeps in time.</para>
 /// <para><b>Bounds.</b> A destination's queue and the ledger have a fixed size. When one is full, new messages are
 /// refused and counted, note-ons first of all; the ends of notes always fit.</para>
 /// </remarks>
@@ -134,6 +137,11 @@ public sealed class Engine
         Plan = plan;
         Tap.BeginPlan(plan.Version);
         foreach (var route in plan.AllRoutes) route.Outlet = _outlets[route.Destination]!;
+        foreach (var outlet in _outlets)
+        {
+            // A clock that no route carries any more makes way at once.
+            if (outlet is { Clock.From: > 0 } && !plan.AllRoutes.Any(route => route.Outlet == outlet && plan.Carries(route.Id, outlet.Clock.From))) outlet.Clock.Forget();
+        }
         Guard.Keep(id => plan.Meter(new RouteId(id)) is not null);
         MarkGuarded();
         _timed = [.. plan.AllRoutes.SelectMany(route => route.Stages.Index().Where(stage => stage.Item.KeepsTime).Select(stage => (route, stage.Index)))];
@@ -201,6 +209,10 @@ public sealed class Engine
         if ((uint)source.Value >= (uint)_sources.Length || _sources[source.Value] is not { } state) return;
         state.Parser.Reset();
         Array.Clear(state.Down);
+        foreach (var outlet in _outlets)
+        {
+            if (outlet is not null && outlet.Clock.From == source.Value) outlet.Clock.Forget();
+        }
         var cursor = 0;
         while (_ledger.TryTakeWhere(ref cursor, source.Value, static (entry, id) => entry.Source == id, out var entry))
             End(entry, now);
@@ -559,6 +571,12 @@ public sealed class Engine
         }
         else if (Held.IsPedal(message) && Held.TryOrigin(run.Message, out run.Origin) && !MayPedalPass(route, outlet, message, ref run))
         {
+            return;
+        }
+        else if (message.IsOfClock && outlet.Clock.LeavesOut(message, run.Source, run.Time))
+        {
+            outlet.Meter.OtherClockCount++;
+            Write(TapEvent.OtherClock, run, message, route.Destination, route.Id);
             return;
         }
         Send(outlet, route.Id, route.Meter, message, run);

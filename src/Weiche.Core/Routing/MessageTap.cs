@@ -33,6 +33,9 @@ public enum TapEvent : byte
     /// <summary>It ends a note or pedal that another one still holds there.</summary>
     HeldByOther,
 
+    /// <summary>It is of a clock, and another source gives the clock there.</summary>
+    OtherClock,
+
     /// <summary>The guard stopped it: it went round in spite of the plan.</summary>
     Guarded,
 

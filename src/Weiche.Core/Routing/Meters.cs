@@ -26,6 +26,7 @@ public sealed class PortMeter
     internal long ThrownByteCount;
     internal long RefusedCount;
     internal long ThinnedCount;
+    internal long OtherClockCount;
 
     /// <summary>For a destination: where the engine counts how many keys are held, and the place there.</summary>
     internal int[]? KeysHeld;
@@ -60,6 +61,9 @@ public sealed class PortMeter
 
     /// <summary>For a destination: messages left out because a newer value, or anything at all, was waiting.</summary>
     public long Thinned => Volatile.Read(ref ThinnedCount);
+
+    /// <summary>For a destination: messages of a second clock, left out because another source gives the clock there.</summary>
+    public long OtherClock => Volatile.Read(ref OtherClockCount);
 
     /// <summary>For a source: a bit for each key of each channel that is down, which the engine keeps.</summary>
     internal ulong[]? Down;

@@ -75,6 +75,9 @@ internal sealed class Outlet
     /// <summary>Whether what goes there may come back by another device.</summary>
     internal bool MayCross;
 
+    /// <summary>Whose clock goes out here.</summary>
+    internal ClockChoice Clock;
+
     /// <summary>An outlet.</summary>
     /// <param name="id">The destination.</param>
     /// <param name="meter">Its figures.</param>
@@ -153,14 +156,20 @@ internal sealed class Outlet
             if (IsIdle(now)) Write(message, now);
             else EnqueueBehind(message, now);
         }
-        else if (message.IsRealTime)
-        {
-            EnqueueRealTime(message, IsBusy(now));
-        }
         else
         {
-            Append(message, None);
+            EnqueueSystem(message, now);
         }
+    }
+
+    private void EnqueueSystem(in MidiMessage message, MidiTime now)
+    {
+        if (message.IsBackground) Meter.BackgroundCount++;
+        if (message.Status == 0xFE && IsBusy(now)) Meter.ThinnedCount++;
+        // Straight into the bytes, so that a continue stays behind the song position that it is for.
+        else if (message.Status != 0xF0 && IsIdle(now)) WriteSystem(message, now);
+        else if (message.IsRealTime) EnqueueRealTime(message);
+        else Append(message, None);
     }
 
     private void EnqueueBehind(in MidiMessage message, MidiTime now)
@@ -219,14 +228,8 @@ internal sealed class Outlet
         _start = _end = 0;
     }
 
-    private void EnqueueRealTime(in MidiMessage message, bool busy)
+    private void EnqueueRealTime(in MidiMessage message)
     {
-        if (message.IsBackground) Meter.BackgroundCount++;
-        if (message.Status == 0xFE && busy)
-        {
-            Meter.ThinnedCount++;
-            return;
-        }
         if (_realTimeCount == MaxRealTime)
         {
             Meter.RefusedCount++;
@@ -336,6 +339,13 @@ internal sealed class Outlet
     private void Write(in MidiMessage message, MidiTime now)
     {
         var written = _writer.WriteChannel(message, _bytes.AsSpan(_end));
+        _end += written;
+        TakeUpWire(now, written);
+    }
+
+    private void WriteSystem(in MidiMessage message, MidiTime now)
+    {
+        var written = _writer.WriteShort(message, _bytes.AsSpan(_end));
         _end += written;
         TakeUpWire(now, written);
     }

@@ -26,6 +26,11 @@ public abstract record Stage
     /// <param name="message">A message that this stage stops.</param>
     public abstract string WhyStopped(in MidiMessage message);
 
+    /// <summary>That the stage stops a message, and why: "stopped by Keys: …".</summary>
+    /// <param name="message">A message that it stops.</param>
+    /// <param name="of">The inner path that the stage is on; null for a stage of a route.</param>
+    public string StoppedWords(in MidiMessage message, string? of = null) => $"stopped by {Name}{(of is null ? "" : " of " + of)}: {WhyStopped(message)}";
+
     /// <summary>What one message becomes.</summary>
     /// <param name="message">The message.</param>
     /// <param name="results">Room for <see cref="MaxFanOut"/> messages; what the message becomes is written to its start.</param>

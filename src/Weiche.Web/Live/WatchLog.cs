@@ -220,19 +220,17 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
         return record.Event switch
         {
             TapEvent.Delivered => new WatchEnd(record.Event, id, to, Became(record.Message, came)),
-            TapEvent.Stopped => new WatchEnd(record.Event, id, to, Stopped(stage, record.Message)),
+            TapEvent.Stopped => new WatchEnd(record.Event, id, to, stage?.StoppedWords(record.Message) ?? "stopped"),
             TapEvent.Kept => new WatchEnd(record.Event, default, "", "kept by Weiche: the answer to a question of its own"),
             TapEvent.SourceOff => new WatchEnd(record.Event, default, "", $"{to} is switched off"),
             TapEvent.DestinationOff => new WatchEnd(record.Event, id, to, $"{to} is switched off"),
             TapEvent.NotBegunHere => new WatchEnd(record.Event, id, to, "nothing to end: it did not begin here"),
             TapEvent.HeldByOther => new WatchEnd(record.Event, id, to, "another source still holds it"),
+            TapEvent.OtherClock => new WatchEnd(record.Event, id, to, "left out: another source gives the clock here"),
             TapEvent.Guarded => new WatchEnd(record.Event, id, to, "stopped by the guard: it went round"),
             _ => new WatchEnd(record.Event, id, to, "refused: too much is waiting here"),
         };
     }
-
-    private static string Stopped(Stage? stage, in MidiMessage message) =>
-        stage is null ? "stopped" : $"stopped by {stage.Name}: {stage.WhyStopped(message)}";
 
     private static string Became(in MidiMessage message, in MidiMessage came)
     {

@@ -177,6 +177,8 @@ public class EnginePropertyTests
         private readonly HashSet<Hold> _holds = [];
         private readonly HashSet<(PortId Source, string Origin)> _down = [];
         private readonly Dictionary<(PortId To, PortId Source, char Channel), string> _selected = [];
+        private readonly Dictionary<PortId, PortId> _clock = [];
+        private readonly HashSet<(PortId To, PortId Source)> _otherClocks = [];
         private Studio _studio = studio;
 
         private sealed record Hold(PortId Source, string Origin, RouteId Route, PortId To, string Sounding);
@@ -193,6 +195,7 @@ public class EnginePropertyTests
         {
             _studio = studio;
             Drop(hold => !Carries(hold.Route, hold.Source));
+            foreach (var (to, _) in _clock.Where(heard => !studio.Routes.Any(route => route.To == heard.Key && Carries(route.Id, heard.Value))).ToList()) _clock.Remove(to);
         }
 
         public void AllNotesOff()
@@ -286,11 +289,25 @@ public class EnginePropertyTests
         private void Arrive(PortId from, PortId to, string text)
         {
             _new.TryAdd(to, []);
+            if (IsOfOtherClock(from, to, text)) return;
             if (text[0] == 'B') Select(from, to, text[1], Convert.ToInt32(text[2..4], 16), text[4..]);
             _new[to].Add(text);
             if (text[0] == 'F') return;
             _used.TryAdd(to, []);
             _used[to].Add(Convert.ToInt32(text[1..2], 16));
+        }
+
+        /// <summary>One clock is heard at a time; all of this takes less than a clock is waited for.</summary>
+        private bool IsOfOtherClock(PortId from, PortId to, string text)
+        {
+            if (text is not ("F8" or "FA" or "FB" or "FC") && !text.StartsWith("F2", StringComparison.Ordinal)) return false;
+            if (!_clock.TryGetValue(to, out var heard) || heard == from)
+            {
+                if (text == "F8") _clock[to] = from;
+                return false;
+            }
+            if (text == "F8") _otherClocks.Add((to, from));
+            return _otherClocks.Contains((to, from));
         }
 
         /// <summary>A parameter number is kept with its data: "R0102" is what is selected, "R--02" half of it.</summary>

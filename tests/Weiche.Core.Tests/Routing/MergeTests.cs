@@ -38,6 +38,24 @@ public class MergeTests
     }
 
     [Fact]
+    public void A_continue_stays_behind_the_song_position_that_it_is_for()
+    {
+        byte[] bytes = [0xF8, 0x90, 60, 100, 0xF2, 8, 0, 0xFB, 0xF8, 0xF3, 2, 0xFA];
+        string[] messages = ["F8", "903C64", "F20800", "FB", "F8", "F302", "FA"];
+        var rig = new Rig(Of("x", "a").Lay("x", "a"));
+        rig.Send("x", bytes);
+        Assert.Equal(messages, rig.At("a"));
+        // On a slow wire too, as long as it keeps up.
+        var slow = new Rig(Din());
+        foreach (var message in messages)
+        {
+            slow.Send("x", Convert.FromHexString(message));
+            slow.Wait(ThreeBytes);
+        }
+        Assert.Equal(messages, slow.At("din"));
+    }
+
+    [Fact]
     public void A_slow_wire_is_paced_and_running_status_saves_bytes()
     {
         var rig = new Rig(Din());

@@ -140,7 +140,7 @@ public sealed class Engine
         foreach (var outlet in _outlets)
         {
             // A clock that no route carries any more makes way at once.
-            if (outlet is { Clock.From: > 0 } && !plan.AllRoutes.Any(route => route.Outlet == outlet && plan.Carries(route.Id, outlet.Clock.From))) outlet.Clock.Forget();
+            if (outlet is { Clock.From: > 0 } && !plan.Leads(outlet.Clock.From, outlet)) outlet.Clock.Forget();
         }
         Guard.Keep(id => plan.Meter(new RouteId(id)) is not null);
         MarkGuarded();

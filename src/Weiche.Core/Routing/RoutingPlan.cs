@@ -69,6 +69,10 @@ public sealed class RoutingPlan
         && source < _bySource.Length && Array.IndexOf(_bySource[source], compiled) >= 0
         && Studio.FindPort(new PortId(source)) is { Port.On: true };
 
+    /// <summary>Whether anything of a source that is switched on is carried to an outlet.</summary>
+    internal bool Leads(int source, Outlet outlet) =>
+        source < _bySource.Length && Array.Exists(_bySource[source], route => route.IsLive && route.Outlet == outlet) && Studio.FindPort(new PortId(source)) is { Port.On: true };
+
     /// <summary>The figures of a route by the id's value, for the engine.</summary>
     internal RouteMeter? MeterOfRoute(int route) => (uint)route < (uint)_byRoute.Length ? _byRoute[route]?.Meter : null;
 

@@ -21,6 +21,9 @@ public sealed class RawWire : IByteSink, IDisposable
     private const int RetryMilliseconds = 250;
     private const int Closed = -1;
 
+    // What fills the buffer so often in a row is no wire of MIDI. An urgent thread that read it without a pause would take the machine.
+    private const int MostInARow = 16;
+
     private readonly Junction _junction;
     private readonly PortId? _source;
     private readonly PortId? _destination;
@@ -35,6 +38,7 @@ public sealed class RawWire : IByteSink, IDisposable
     private volatile bool _stopped;
     private Presence _presence;
     private Urgency _urgency;
+    private int _inARow;
 
     /// <summary>The path.</summary>
     public string Path { get; }
@@ -169,6 +173,10 @@ public sealed class RawWire : IByteSink, IDisposable
         if (count > 0)
         {
             _junction.Receive(_source!.Value, _buffer.AsSpan(0, (int)count));
+            _inARow = count == _buffer.Length ? _inARow + 1 : 0;
+            if (_inARow < MostInARow) return null;
+            _inARow = 0;
+            Thread.Sleep(1);
             return null;
         }
         if (count == 0) return "the far end was closed";

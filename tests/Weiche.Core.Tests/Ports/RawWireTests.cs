@@ -56,6 +56,20 @@ public sealed class RawWireTests : IDisposable
     }
 
     [Fact]
+    public async Task A_path_that_never_runs_dry_does_not_take_the_machine()
+    {
+        using var endless = new RawWire(_junction, "/dev/zero", _studio.From("keys"), null, TimeProvider.System);
+        var meter = _junction.Plan.Meter(_studio.From("keys"))!;
+        await Until(() => meter.Bytes > 1 << 20);
+        // A pause of a millisecond after each 64 KiB: never faster than 64 MiB a second, whatever the machine.
+        var (before, clock) = (meter.Bytes, System.Diagnostics.Stopwatch.StartNew());
+        await Task.Delay(300);
+        Assert.InRange((meter.Bytes - before) / clock.Elapsed.TotalSeconds, 1, 68 << 20);
+        Assert.Equal(0, meter.Messages);
+        Assert.True(meter.ThrownBytes >= before);
+    }
+
+    [Fact]
     public async Task A_device_that_is_gone_in_the_middle_is_missing_ends_what_it_held_and_comes_back_by_itself()
     {
         var held = _junction.Plan.Meter(_studio.To("synth"))!;

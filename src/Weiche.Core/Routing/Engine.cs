@@ -329,16 +329,17 @@ public sealed class Engine
     private void LookTwice(SourceState source, ref Run run)
     {
         var key = run.Message.Status == 0xF0 ? KeyOfExclusive(ref run) : run.Message.ShortBytes;
-        ref var place = ref source.Seen[Guard.SeenPlaceOf(key)];
-        if (place.Newer.Key == key || place.Older.Key == key || _guardWatches) LookAgain(source, ref run, ref place, key);
-        else place.Take(key, run.Time);
+        ref var place = ref source.Seen.PlaceOf(key);
+        if (place.Has(key) || source.Seen.HasDrawn(key) || _guardWatches) LookAgain(source, ref run, ref place, key);
+        else source.Seen.Take(ref place, key, run.Time, run.Number);
     }
 
-    private void LookAgain(SourceState source, ref Run run, ref Guard.SeenPlace place, uint key)
+    [MethodImpl(MethodImplOptions.NoInlining)]
+    private void LookAgain(SourceState source, ref Run run, ref Guard.Place place, uint key)
     {
-        var (again, since) = (place.Has(key), place.Since(key, run.Time));
-        place.Take(key, run.Time);
-        AskGuard(source, ref run, again, since);
+        var since = source.Seen.Since(place, key, run.Time);
+        source.Seen.Take(ref place, key, run.Time, run.Number);
+        if (since <= Guard.LongestWindow || _guardWatches) AskGuard(source, ref run, since is not null, since ?? 0);
     }
 
     private uint KeyOfExclusive(ref Run run)
@@ -741,7 +742,7 @@ public sealed class Engine
         internal bool MayCross;
 
         /// <summary>What came last, for the guard.</summary>
-        internal Guard.SeenPlaces Seen;
+        internal Guard.Seen Seen;
         internal long LastByte;
     }
 

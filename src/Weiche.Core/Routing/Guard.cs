@@ -1,3 +1,4 @@
+using System.Diagnostics.CodeAnalysis;
 using System.Runtime.CompilerServices;
 using Weiche.Core.Midi;
 using Weiche.Core.Studios;
@@ -51,6 +52,9 @@ public sealed class Guard
     private const long Moving = 40_000;
     private const long RealTime = 8_000;
     private const long Exclusive = 250_000;
+
+    /// <summary>After so long, µs, nothing is an echo any more.</summary>
+    internal const long LongestWindow = WhileDown;
 
     // Where it comes back by another device than the one it went to (a cable in a jack where nobody knows of it), only what no player
     // can do counts, and so many times as often; once such a way is known it is like any other.
@@ -388,33 +392,60 @@ public sealed class Guard
 
     private static bool IsOnTrial(in MidiMessage message) => message.Kind is MessageKind.ControlChange or MessageKind.PitchBend or MessageKind.ChannelPressure or MessageKind.PolyPressure;
 
-    private const int SeenBits = 4;
-
-    internal static int SeenPlaceOf(uint key) => (int)(key * 2654435769u >> 32 - SeenBits);
-
-    /// <summary>The last messages of a source.</summary>
-    [InlineArray(1 << SeenBits)]
-    internal struct SeenPlaces
+    /// <summary>What came from a source of late, to see whether the same comes again. The last of all are in its places: what goes round
+    /// in few messages is seen the second time. Where so much goes round that they push each other out, one message, drawn now and then, is
+    /// kept for longer: it will come again.</summary>
+    internal struct Seen
     {
-        private SeenPlace _first;
+        private const int PlaceBits = 4;
+        private const uint DrawnOnceIn = 64;
+
+        private Places _places;
+        private (uint Key, uint Time) _drawn;
+
+        internal readonly bool HasDrawn(uint key) => _drawn.Key == key;
+
+        /// <summary>The place of a message.</summary>
+        [UnscopedRef]
+        [MethodImpl(MethodImplOptions.AggressiveInlining)]
+        internal ref Place PlaceOf(uint key) => ref _places[(int)(key * 2654435769u >> 32 - PlaceBits)];
+
+        /// <summary>How long ago a message came that is here, µs; of times the lower half is kept. No time at all stands for never.</summary>
+        internal readonly uint? Since(in Place place, uint key, MidiTime now)
+        {
+            if (place.Newer.Key == key) return (uint)now.Microseconds - place.Newer.Time;
+            if (place.Older.Key == key) return (uint)now.Microseconds - place.Older.Time;
+            return HasDrawn(key) ? (uint)now.Microseconds - _drawn.Time : null;
+        }
+
+        /// <summary>Keeps a message in mind.</summary>
+        /// <param name="place">Its place.</param>
+        /// <param name="key">What it is.</param>
+        /// <param name="now">When it comes.</param>
+        /// <param name="number">Counts up with each message, which chance is made of: no rhythm of messages goes with it.</param>
+        [MethodImpl(MethodImplOptions.AggressiveInlining)]
+        internal void Take(ref Place place, uint key, MidiTime now, long number)
+        {
+            var taken = (key, (uint)now.Microseconds);
+            if (place.Newer.Key != key) place.Older = place.Newer;
+            place.Newer = taken;
+            if ((uint)number * 2654435769u < uint.MaxValue / DrawnOnceIn) _drawn = taken;
+        }
+
+        [InlineArray(1 << PlaceBits)]
+        private struct Places
+        {
+            private Place _first;
+        }
     }
 
     /// <summary>Two messages that came, the newer one first, so that a note-on and its note-off never push each other out.</summary>
-    internal struct SeenPlace
+    internal struct Place
     {
         internal (uint Key, uint Time) Newer;
         internal (uint Key, uint Time) Older;
 
         internal readonly bool Has(uint key) => Newer.Key == key || Older.Key == key;
-
-        /// <summary>How long ago it came that is here, µs; of times the lower half is kept.</summary>
-        internal readonly uint Since(uint key, MidiTime now) => (uint)now.Microseconds - (Newer.Key == key ? Newer : Older).Time;
-
-        internal void Take(uint key, MidiTime now)
-        {
-            if (Newer.Key != key) Older = Newer;
-            Newer = (key, (uint)now.Microseconds);
-        }
     }
 
     /// <summary>Whether what comes is a reason to begin to watch: the same came from that source so shortly before that it may be an

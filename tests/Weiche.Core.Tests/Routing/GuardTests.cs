@@ -31,6 +31,9 @@ public class GuardTests
 
         internal Engine Engine => _engine;
 
+        /// <summary>Whether nothing is on its way any more.</summary>
+        internal bool IsQuiet => _coming.Count == 0;
+
         internal Dictionary<PortId, List<(long Time, string Bytes)>> Arrived { get; } = [];
 
         internal void Play(string from, long at, params byte[] bytes) => _coming.Enqueue((Studio.From(from), bytes), (at, _count++));
@@ -93,6 +96,21 @@ public class GuardTests
                 room.Run(500_000);
                 Assert.NotEmpty(room.Engine.Guarded().Trips);
                 Assert.InRange(room.CountAt("synth"), 2, 30);
+            },
+            iter: 3_000);
+    }
+
+    [Fact]
+    public void Whatever_chord_goes_round_falls_silent()
+    {
+        Gen.Select(Gen.Int[0, 15], Gen.Int[1, 127], Gen.OneOf(Gen.Int[0, 127].Array[1, 6], Gen.Int[0, 127].Array[7, 60])).Sample(
+            (channel, velocity, keys) =>
+            {
+                var room = new EchoRoom(Ring(), ("synth", 2_000), ("app", 3_000));
+                foreach (var key in keys) room.Play("keys", 0, (byte)(0x90 | channel), (byte)key, (byte)velocity, (byte)(0x80 | channel), (byte)key, 64);
+                room.Run(1_000_000);
+                Assert.True(room.IsQuiet);
+                Assert.Equal(0, room.Engine.HeldCount);
             },
             iter: 3_000);
     }

@@ -25,7 +25,12 @@ public class TapTests
         Assert.Equal("92 3C 64", MessageText.Hex(records[1].Message));
         Assert.Equal(rig.Studio.To("a").Value, records[1].Port);
         Assert.Equal(1, records[2].Stage);
-        Assert.Equal(rig.Engine.Plan.Version, tap.PlanVersionAt(2));
+        Assert.Equal(rig.Engine.Plan.Version, tap.PlanVersionAt(0));
+        // What is written after an edit is of the next plan, and what was before stays of its own.
+        rig.Edit(new SwitchPort(rig.Studio.To("c"), true));
+        rig.Send("keys", 0x90, 60, 0);
+        Assert.Equal(rig.Engine.Plan.Version, tap.PlanVersionAt(records.Length));
+        Assert.Equal(rig.Engine.Plan.Version - 1, tap.PlanVersionAt(records.Length - 1));
     }
 
     [Fact]

@@ -96,6 +96,22 @@ internal sealed class EngineBench
         return (Table.Percentile([.. engine], Fastest) / Deliveries, Table.Percentile([.. loop], Fastest) / Deliveries);
     }
 
+    /// <summary>Seconds a delivery through each of several engines, turn by turn.</summary>
+    internal static IReadOnlyList<double> MeasureTogether(IReadOnlyList<EngineBench> benches, double seconds)
+    {
+        var times = benches.Select(_ => new List<double>()).ToList();
+        for (var warm = 0; warm < 30; warm++)
+        {
+            foreach (var bench in benches) bench.RunEngine();
+        }
+        var until = Stopwatch.GetTimestamp() + (long)(seconds * Stopwatch.Frequency);
+        while (Stopwatch.GetTimestamp() < until || times[0].Count < 5)
+        {
+            for (var i = 0; i < benches.Count; i++) times[i].Add(Time(benches[i].RunEngine));
+        }
+        return [.. times.Select((each, i) => Table.Percentile([.. each], Fastest) / benches[i].Deliveries)];
+    }
+
     /// <summary>Seconds a delivery with the guard and without it, turn by turn.</summary>
     internal (double On, double Off) MeasureGuard(double seconds)
     {

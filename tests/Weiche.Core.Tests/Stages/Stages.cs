@@ -29,7 +29,10 @@ internal static class AnyStage
     public static readonly Gen<Stage> Kinds = Gen.Int[0, (1 << MessageKinds.Count) - 1].Select(bits => (Stage)new KindsStage(
         KindSet.Of([.. MessageKinds.All.Where(kind => (bits >> (int)kind & 1) != 0)])));
 
-    public static readonly Gen<Stage> Channels = Gen.Select(Gen.Select(Gen.Int[1, 16], Gen.UShort).Array[0, 5], Gen.Int[0, 9]).Select((sets, whole) => (Stage)new ChannelsStage(
+    // Many channels, or one, as people do.
+    private static readonly Gen<ushort> Targets = Gen.OneOf(Gen.UShort, Gen.Int[0, 15].Select(channel => (ushort)(1 << channel)));
+
+    public static readonly Gen<Stage> Channels = Gen.Select(Gen.Select(Gen.Int[1, 16], Targets).Array[0, 5], Gen.Int[0, 9]).Select((sets, whole) => (Stage)new ChannelsStage(
         sets.Aggregate(ChannelMap.Identity, (map, set) => map.With(Ch(set.Item1), ChannelSet.FromBits(set.Item2))), whole == 0));
 
     public static readonly Gen<Stage> Keys = Gen.Select(Value, Value, Gen.Bool).Select((a, b, outside) => (Stage)new KeysStage(Math.Min(a, b), Math.Max(a, b), outside));

@@ -84,7 +84,7 @@ public sealed class MessageWriter(SysExPool pool, bool useRunningStatus = true)
     {
         var bytes = message.ShortBytes;
         var length = (bytes & 0xE0) == 0xC0 ? 2 : 3;
-        if (useRunningStatus && (byte)bytes == _running)
+        if (LeavesStatusOut(message))
         {
             bytes >>= 8;
             length--;
@@ -100,5 +100,5 @@ public sealed class MessageWriter(SysExPool pool, bool useRunningStatus = true)
     public void Reset() => _running = 0;
 
     private bool LeavesStatusOut(in MidiMessage message) =>
-        useRunningStatus && message.Status == _running && message.HasChannel;
+        useRunningStatus && message.Status == _running;
 }

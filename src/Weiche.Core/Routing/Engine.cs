@@ -668,7 +668,7 @@ public sealed class Engine
     {
         if (_outlets[entry.Destination] is not { } outlet) return;
         var message = Held.End(entry.Sounding, run.Message);
-        if (_ledger.CountAt(entry.Destination, entry.Sounding) == 0) Send(outlet, entry.Route, Plan.MeterOfRoute(entry.Route), message, run);
+        if (_ledger.CountAt(entry.Destination, entry.Sounding) == 0) Send(outlet, entry.Route, Plan.Meter(new RouteId(entry.Route)), message, run);
         else Write(TapEvent.HeldByOther, run, message, entry.Destination, entry.Route);
     }
 

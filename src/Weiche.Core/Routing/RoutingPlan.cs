@@ -34,7 +34,7 @@ public sealed class RoutingPlan
 
     /// <summary>The figures of a route, or null if the studio has no such route.</summary>
     /// <param name="id">The route.</param>
-    public RouteMeter? Meter(RouteId id) => id.Value > 0 && id.Value < _byRoute.Length ? _byRoute[id.Value]?.Meter : null;
+    public RouteMeter? Meter(RouteId id) => (uint)id.Value < (uint)_byRoute.Length ? _byRoute[id.Value]?.Meter : null;
 
     /// <summary>Makes the plan of a studio.</summary>
     /// <param name="studio">The studio.</param>
@@ -73,9 +73,6 @@ public sealed class RoutingPlan
     internal bool Leads(int source, Outlet outlet) =>
         source < _bySource.Length && Array.Exists(_bySource[source], route => route.IsLive && route.Outlet == outlet) && Studio.FindPort(new PortId(source)) is { Port.On: true };
 
-    /// <summary>The figures of a route by the id's value, for the engine.</summary>
-    internal RouteMeter? MeterOfRoute(int route) => (uint)route < (uint)_byRoute.Length ? _byRoute[route]?.Meter : null;
-
     /// <summary>Every compiled route.</summary>
     internal IEnumerable<CompiledRoute> AllRoutes => _byRoute.OfType<CompiledRoute>();
 }
@@ -102,7 +99,7 @@ internal sealed class CompiledRoute
     private bool _isGuarded;
 
     /// <summary>Whether it is like most: live, one table or none, diverting nothing and not guarded.</summary>
-    internal bool IsPlain;
+    internal bool IsPlain { get; private set; }
 
     internal readonly CompiledStage[] Stages;
 

@@ -3,6 +3,7 @@ using QuikGraph;
 using QuikGraph.Algorithms;
 using Weiche.Core.Checks;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 
 namespace Weiche.Bench;
 

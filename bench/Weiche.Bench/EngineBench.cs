@@ -1,6 +1,6 @@
 using System.Diagnostics;
+using Weiche.Core.Live;
 using Weiche.Core.Midi;
-using Weiche.Core.Routing;
 using Weiche.Core.Studios;
 
 namespace Weiche.Bench;
@@ -23,7 +23,7 @@ internal sealed class EngineBench
     internal EngineBench(Studio studio)
     {
         _studio = studio;
-        _engine = new Engine(RoutingPlan.Compile(studio));
+        _engine = new Engine(CompiledStudio.Compile(studio));
         _sources = [.. studio.Routes.Where(route => route.On).SelectMany(studio.SourcesOf).Select(source => source.Id).Distinct()];
         _phrases = [.. _sources.Select(source => Phrase(studio.FindPort(source)!.Value.Channels.Members.FirstOrDefault()))];
         _loop = new HandWritten(studio, _sources);
@@ -120,12 +120,12 @@ internal sealed class EngineBench
         var until = Stopwatch.GetTimestamp() + (long)(seconds * Stopwatch.Frequency);
         while (Stopwatch.GetTimestamp() < until || on.Count < 5)
         {
-            _engine.Guard.Generation = Guard.UsualGeneration;
+            _engine.Guard.Rounds = Safety.UsualRounds;
             on.Add(Time(RunEngine));
-            _engine.Guard.Generation = 0;
+            _engine.Guard.Rounds = 0;
             off.Add(Time(RunEngine));
         }
-        _engine.Guard.Generation = Guard.UsualGeneration;
+        _engine.Guard.Rounds = Safety.UsualRounds;
         return (Table.Percentile([.. on], Fastest) / Deliveries, Table.Percentile([.. off], Fastest) / Deliveries);
     }
 
@@ -149,7 +149,7 @@ internal sealed class EngineBench
         RunEngine();
         return Sum() - before;
 
-        long Sum() => _studio.Routes.Sum(route => _engine.Plan.Meter(route.Id)!.Passed);
+        long Sum() => _studio.Routes.Sum(route => _engine.Compiled.Meter(route.Id)!.Passed);
     }
 
     /// <summary>Notes on and off, controllers and bends, as a player sends them, on the source's own channel.</summary>

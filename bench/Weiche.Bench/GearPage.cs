@@ -2,6 +2,7 @@ using System.Diagnostics;
 using System.Text.Json;
 using Microsoft.Extensions.DependencyInjection;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 using Weiche.Web.Desk;
 using Weiche.Web.Startup;
 

@@ -1,5 +1,5 @@
-using Weiche.Core.Routing;
-using Weiche.Ports;
+using Weiche.Core.Live;
+using Weiche.Ports.Carrying;
 
 namespace Weiche.Bench;
 
@@ -18,7 +18,7 @@ internal sealed class Onlookers : IDisposable
                 _ =>
                 {
                     junction.Tap.Read(ref from, records, out var _);
-                    foreach (var port in junction.Plan.Studio.Ports) _ = junction.Plan.Meter(port.Id)!.Messages;
+                    foreach (var port in junction.Compiled.Studio.Ports) _ = junction.Compiled.Meter(port.Id)!.Messages;
                 },
                 null, 34, 34));
         }

@@ -1,5 +1,6 @@
+using Weiche.Core.Live;
 using Weiche.Core.Midi;
-using Weiche.Core.Routing;
+using Weiche.Core.Sets;
 using Weiche.Core.Studios;
 
 namespace Weiche.Bench;
@@ -28,8 +29,14 @@ internal static class Overload
             devices.Add(new Device(new DeviceId(id++), $"Source {i + 1}", DeviceKind.KeyboardController, ChannelSet.All, ChannelSet.None, false, null, [new Port(new PortId(id++), PortDirection.Source, "", WireKind.Usb)]));
         var wire = new PortId(id + 1);
         devices.Add(new Device(new DeviceId(id++), "Slow", DeviceKind.KeyboardSynth, ChannelSet.None, ChannelSet.All, true, null, [new Port(new PortId(id++), PortDirection.Destination, "", WireKind.Din)]));
-        studio = Studio.From(studio.Name, id + Sources, [.. devices], [.. devices.Take(Sources).Select((device, i) => new Route(new RouteId(id + i), device.Ports[0].Id, wire, true, []))]);
-        var engine = new Engine(RoutingPlan.Compile(studio));
+        studio = new Studio
+        {
+            Name = studio.Name,
+            NextId = id + Sources,
+            Devices = [.. devices],
+            Routes = [.. devices.Take(Sources).Select((device, i) => new Route(new RouteId(id + i), device.Ports[0].Id, wire, true, []))],
+        }.Checked();
+        var engine = new Engine(CompiledStudio.Compile(studio));
         var parser = new StreamParser(new SysExPool());
         var counter = new Counter();
         var (notes, memory) = (0L, 0L);
@@ -61,15 +68,15 @@ internal static class Overload
         var grown = GC.GetTotalMemory(forceFullCollection: true) - memory;
         engine.AllNotesOff(new MidiTime(seconds * 1_000_000L));
         Wait(seconds * 1_000_000L + 60_000_000);
-        return new Result(notes, notes - counter.Started, counter.Sounding.Count, engine.Plan.Meter(wire)!.Thinned, grown);
+        return new Result(notes, notes - counter.Started, counter.Sounding.Count, engine.Compiled.Meter(wire)!.Thinned, grown);
 
         void Wait(long until)
         {
-            while (engine.NextDue <= until)
+            while (engine.NextDue.Microseconds <= until)
             {
                 var now = engine.NextDue;
-                engine.Tick(new MidiTime(now));
-                Fetch(now);
+                engine.Tick(now);
+                Fetch(now.Microseconds);
             }
         }
 

@@ -1,7 +1,8 @@
 using System.Diagnostics;
 using System.Runtime.InteropServices;
 using Weiche.Core.Studios;
-using Weiche.Ports;
+using Weiche.Core.Studios.Edits;
+using Weiche.Ports.Carrying;
 using Weiche.Ports.Raw;
 
 namespace Weiche.Bench;
@@ -20,7 +21,7 @@ internal sealed class PassThrough : IDisposable
     {
         var (input, output) = Pipes("weiche");
         using var junction = Between(input, output);
-        var studio = junction.Plan.Studio;
+        var studio = junction.Compiled.Studio;
         using var from = new RawWire(junction, input, studio.Sources.First().Id, null, TimeProvider.System);
         using var to = new RawWire(junction, output, null, studio.Destinations.First().Id, TimeProvider.System);
         using var onlookers = new Onlookers(junction, pages);
@@ -40,18 +41,20 @@ internal sealed class PassThrough : IDisposable
         var (input, output) = Pipes("pump");
         using var idle = Between(input, output);
         using var onlookers = new Onlookers(idle, pages);
-        var pump = new Thread(() =>
-        {
-            Urgent.Ask();
-            using var reader = new FileStream(input, FileMode.Open, FileAccess.Read, FileShare.ReadWrite, 0);
-            using var writer = new FileStream(output, FileMode.Open, FileAccess.Write, FileShare.ReadWrite, 0);
-            var buffer = new byte[4096];
-            for (var count = reader.Read(buffer); count > 0; count = reader.Read(buffer)) writer.Write(buffer.AsSpan(0, count));
-        })
-        { IsBackground = true };
-        pump.Start();
+        Pump(input, output).Start();
         return Play(input, output, messages, () => { });
     }
+
+    /// <summary>The bare pump: a thread, as urgent as those of Weiche, that reads one pipe and writes the other.</summary>
+    internal static Thread Pump(string input, string output) => new(() =>
+    {
+        Urgent.Ask();
+        using var reader = new FileStream(input, FileMode.Open, FileAccess.Read, FileShare.ReadWrite, 0);
+        using var writer = new FileStream(output, FileMode.Open, FileAccess.Write, FileShare.ReadWrite, 0);
+        var buffer = new byte[4096];
+        for (var count = reader.Read(buffer); count > 0; count = reader.Read(buffer)) writer.Write(buffer.AsSpan(0, count));
+    })
+    { IsBackground = true };
 
     /// <summary>Through cat, at ordinary priority, with the same onlookers.</summary>
     internal double[] Cat(int messages, int pages)

@@ -7,6 +7,11 @@ using Weiche.Core.Layout;
 using Weiche.Files;
 
 const int Seed = 2030;
+if (args is [EditedPlay.Serve or EditedPlay.Pump, ..])
+{
+    EditedPlay.RunInner(args);
+    return;
+}
 if (args.Contains("--classes"))
 {
     BenchmarkSwitcher.FromAssembly(typeof(Bytes).Assembly).Run([.. args.Where(word => word != "--classes")]);
@@ -25,9 +30,9 @@ if (args is ["--soak", var length])
     folder.Delete(recursive: true);
     return;
 }
-if (args.Any(word => word is not ("--quick" or "--engine" or "--plan" or "--checks")))
+if (args.Any(word => word is not ("--quick" or "--engine" or "--plan" or "--checks" or "--edits")))
 {
-    Console.Error.WriteLine("bench takes --quick, --engine (nothing but the engine), --plan (nothing but Plan and Watch), --checks (nothing but the checks), --soak MINUTES, or --classes with what BenchmarkDotNet takes.");
+    Console.Error.WriteLine("bench takes --quick, --engine (nothing but the engine), --plan (nothing but Plan and Watch), --checks (nothing but the checks), --edits (nothing but playing while it is edited), --soak MINUTES, or --classes with what BenchmarkDotNet takes.");
     Environment.ExitCode = 2;
     return;
 }
@@ -41,6 +46,12 @@ var generated = Studios.Generate(64, 1000, Seed);
 if (args.Contains("--plan"))
 {
     await PlanAndWatchAsync();
+    Console.WriteLine(table.ToMarkdown());
+    return;
+}
+if (args.Contains("--edits"))
+{
+    Edits();
     Console.WriteLine(table.ToMarkdown());
     return;
 }
@@ -125,6 +136,19 @@ async Task PlanAndWatchAsync()
     }
     var (alone, watched) = Watched.Measure(seconds);
     table.Add("engine, 10 000 messages a second through the demo studio: µs a message, while Watch and three pages read", Table.Number(watched), Table.Number(alone) + " with nobody reading", Table.Number(watched / alone), "≤ 1.05");
+}
+
+void Edits()
+{
+    foreach (var (routes, editEvery, name) in new[] { (0, 0, "no edit"), (0, 100, "an edit every 100 ms"), (1000, 100, "1000 routes, an edit every 100 ms") })
+    {
+        var result = EditedPlay.Measure(quick ? 5_000 : 30_000, routes, editEvery);
+        foreach (var (share, which, toReach) in new[] { (0.5, "median", "–"), (0.99, "99th", "–"), (0.999, "99.9th", "≤ 2"), (1.0, "worst", "≤ 3") })
+        {
+            var (w, p) = (Table.Percentile(result.Weiche, share), Table.Percentile(result.Pump, share));
+            table.Add($"pipe to pipe, four busy programs, {name} ({result.Edits}): µs, {which}", Table.Number(w, "0"), Table.Number(p, "0") + " bare pump", Table.Number(w / p), toReach);
+        }
+    }
 }
 
 void Checks()

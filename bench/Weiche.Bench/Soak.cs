@@ -3,7 +3,8 @@ using System.Globalization;
 using Weiche.Core.Midi;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
-using Weiche.Ports;
+using Weiche.Core.Studios.Edits;
+using Weiche.Ports.Carrying;
 using Weiche.Ports.Raw;
 
 namespace Weiche.Bench;

@@ -1,5 +1,6 @@
 using System.Globalization;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
 
@@ -33,7 +34,7 @@ internal static class Studios
         }
         for (var i = 0; echoes > 0 && i < made.Count; i += echoes)
         {
-            var path = new InnerPath(new InnerPathId(id++), InnerPathKind.Echo, "echo", InnerEnd.At(made[i].Ports[2].Id), InnerEnd.At(made[i].Ports[0].Id), true, 1_000, []);
+            var path = new InnerPath(new InnerPathId(id++), InnerPathKind.Echo, "echo", Place.At(made[i].Ports[2].Id), Place.At(made[i].Ports[0].Id), true, MidiSpan.FromMilliseconds(1), []);
             made[i] = made[i] with { InnerPaths = [path] };
         }
         var sources = made.SelectMany(device => device.Ports.Take(2)).Select(port => port.Id).ToList();
@@ -45,7 +46,7 @@ internal static class Studios
             var to = destinations[(i / sources.Count + i * 7) % destinations.Count];
             laid.Add(new Route(new RouteId(id++), sources[i % sources.Count], to, true, [Draw(random), Draw(random), Draw(random)]));
         }
-        return Studio.From("Generated", id, [.. made], [.. laid.DistinctBy(route => (route.From, route.To))]);
+        return new Studio { Name = "Generated", NextId = id, Devices = [.. made], Routes = [.. laid.DistinctBy(route => (route.From, route.To))] }.Checked();
     }
 
     private static Stage Draw(Random random) => random.Next(5) switch

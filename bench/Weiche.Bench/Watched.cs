@@ -1,9 +1,8 @@
 using System.Diagnostics;
 using Weiche.Core.Midi;
-using Weiche.Core.Routing;
 using Weiche.Core.Studios;
 using Weiche.Files;
-using Weiche.Ports;
+using Weiche.Ports.Carrying;
 
 namespace Weiche.Bench;
 

@@ -92,13 +92,13 @@ public sealed class StudioStore : IDisposable
     /// <summary>The studio with this key, or null.</summary>
     /// <param name="id">The key.</param>
     /// <exception cref="StoreException">The database cannot be read.</exception>
-    public StoredStudio? Find(int id) => Guarded(context =>
+    public StoredStudio? Find(int id) => Explained(context =>
         context.Studios.AsNoTracking().FirstOrDefault(row => row.Id == id) is { } studio ? Read(context, studio) : null);
 
     /// <summary>The studio of this name, or null.</summary>
     /// <param name="name">The name, without regard to case.</param>
     /// <exception cref="StoreException">The database cannot be read.</exception>
-    public StoredStudio? Find(string name) => Guarded(context =>
+    public StoredStudio? Find(string name) => Explained(context =>
     {
         var studio = context.Studios.AsNoTracking().AsEnumerable().FirstOrDefault(row => string.Equals(row.Name, name, StringComparison.OrdinalIgnoreCase));
         return studio is null ? null : Read(context, studio);
@@ -112,27 +112,27 @@ public sealed class StudioStore : IDisposable
 
     /// <summary>The studios, by key and name, in the order in which they were added.</summary>
     /// <exception cref="StoreException">The database cannot be read.</exception>
-    public IReadOnlyList<(int Id, string Name)> All() => Guarded(context =>
+    public IReadOnlyList<(int Id, string Name)> All() => Explained(context =>
         context.Studios.AsNoTracking().OrderBy(row => row.Id).AsEnumerable().Select(row => (row.Id, row.Name)).ToList());
 
     /// <summary>Writes down that a studio was opened, so that it is the one opened next time.</summary>
     /// <param name="id">The studio's key.</param>
     /// <param name="at">When, UTC.</param>
     /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
-    public void Opened(int id, DateTime at) => Guarded(context => context.Studios.Where(row => row.Id == id).ExecuteUpdate(set => set.SetProperty(row => row.OpenedAt, at)));
+    public void Opened(int id, DateTime at) => Explained(context => context.Studios.Where(row => row.Id == id).ExecuteUpdate(set => set.SetProperty(row => row.OpenedAt, at)));
 
     /// <summary>Removes a studio with all its versions.</summary>
     /// <param name="id">The studio's key.</param>
     /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
-    public void Remove(int id) => Guarded(context => context.Studios.Where(row => row.Id == id).ExecuteDelete());
+    public void Remove(int id) => Explained(context => context.Studios.Where(row => row.Id == id).ExecuteDelete());
 
     /// <summary>The names of the studios, in the order in which they were added.</summary>
     /// <exception cref="StoreException">The database cannot be read.</exception>
-    public IReadOnlyList<string> Names() => Guarded(context => context.Studios.AsNoTracking().OrderBy(row => row.Id).Select(row => row.Name).ToList());
+    public IReadOnlyList<string> Names() => Explained(context => context.Studios.AsNoTracking().OrderBy(row => row.Id).Select(row => row.Name).ToList());
 
     /// <summary>The studio that was worked on last, or null if there is none yet.</summary>
     /// <exception cref="StoreException">The database cannot be read.</exception>
-    public StoredStudio? Load() => Guarded(context =>
+    public StoredStudio? Load() => Explained(context =>
     {
         var current = context.Studios.AsNoTracking()
             .Join(context.Versions, studio => new { StudioId = studio.Id, Version = studio.CurrentVersion }, version => new { version.StudioId, version.Version },
@@ -147,7 +147,7 @@ public sealed class StudioStore : IDisposable
     /// <param name="document">The version, as JSON.</param>
     /// <param name="at">When, UTC.</param>
     /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
-    public StoredStudio Add(string name, string document, DateTime at) => Guarded(context =>
+    public StoredStudio Add(string name, string document, DateTime at) => Explained(context =>
     {
         var studio = new StudioRow { Name = name, CurrentVersion = 1 };
         using var transaction = context.Database.BeginTransaction();
@@ -168,7 +168,7 @@ public sealed class StudioStore : IDisposable
     /// <param name="nextId">A number above every id in use; 0 if it stays.</param>
     /// <returns>The number of the new version.</returns>
     /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
-    public int Append(int studioId, string edit, string document, DateTime at, string? name = null, int nextId = 0) => Guarded(context =>
+    public int Append(int studioId, string edit, string document, DateTime at, string? name = null, int nextId = 0) => Explained(context =>
     {
         var studio = context.Studios.Single(row => row.Id == studioId);
         if (name is not null) studio.Name = name;
@@ -187,7 +187,7 @@ public sealed class StudioStore : IDisposable
     /// <summary>Where a studio stands in its history.</summary>
     /// <param name="studioId">The studio's key.</param>
     /// <exception cref="StoreException">The database cannot be read.</exception>
-    public HistoryPlace Place(int studioId) => Guarded(context =>
+    public HistoryPlace Place(int studioId) => Explained(context =>
     {
         var current = context.Studios.Where(row => row.Id == studioId).Select(row => row.CurrentVersion).Single();
         var here = Slim(context, studioId, current)!;
@@ -203,14 +203,14 @@ public sealed class StudioStore : IDisposable
     /// <param name="before">Only versions below this number; null for all.</param>
     /// <param name="count">At most how many.</param>
     /// <exception cref="StoreException">The database cannot be read.</exception>
-    public IReadOnlyList<StoredVersion> History(int studioId, int? before, int count) => Guarded(context =>
+    public IReadOnlyList<StoredVersion> History(int studioId, int? before, int count) => Explained(context =>
         Slim(context.Versions.Where(row => row.StudioId == studioId && (before == null || row.Version < before)).OrderByDescending(row => row.Version).Take(count)).ToList());
 
     /// <summary>A version of a studio as it was written, or null if there is none of that number.</summary>
     /// <param name="studioId">The studio's key.</param>
     /// <param name="version">Its number.</param>
     /// <exception cref="StoreException">The database cannot be read.</exception>
-    public string? Document(int studioId, int version) => Guarded(context => context.Versions.AsNoTracking()
+    public string? Document(int studioId, int version) => Explained(context => context.Versions.AsNoTracking()
         .Where(row => row.StudioId == studioId && row.Version == version).Select(row => row.Document).FirstOrDefault());
 
     /// <summary>Puts another version of a studio in force. No version is lost by that. On return it is on the disk.</summary>
@@ -218,7 +218,7 @@ public sealed class StudioStore : IDisposable
     /// <param name="version">The number of a version that is there.</param>
     /// <param name="name">The studio's name from now on.</param>
     /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
-    public void GoTo(int studioId, int version, string name) => Guarded(context =>
+    public void GoTo(int studioId, int version, string name) => Explained(context =>
     {
         using var transaction = context.Database.BeginTransaction();
         context.Studios.Where(row => row.Id == studioId).ExecuteUpdate(set => set.SetProperty(row => row.CurrentVersion, version).SetProperty(row => row.Name, name));
@@ -331,7 +331,7 @@ public sealed class StudioStore : IDisposable
     private static StoreException Damaged(string file, string reason, Exception? inner) =>
         new($"The database {file} is damaged ({reason.ReplaceLineEndings(" ").TrimEnd('.')}). Nothing was changed. Put a copy back in its place, or choose another folder with --data.", inner);
 
-    private T Guarded<T>(Func<WeicheContext, T> work)
+    private T Explained<T>(Func<WeicheContext, T> work)
     {
         try
         {

@@ -1,6 +1,7 @@
 using Weiche.Core.Midi;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 
 namespace Weiche.Files;
 
@@ -57,10 +58,10 @@ public static class DemoStudio
         make.Do(new AddInnerPath(weiher.Id, InnerPathKind.Routing, "own routing 3 → 3", End(weiher, JackRole.In, 2), End(weiher, JackRole.Out, 2), InnerPath.UsualDelay(InnerPathKind.Routing)));
         make.Switch("Weiher 4×4", "own routing 3 → 3", false);
         var bandhaus = make.Device("Bandhaus");
-        var heard = InnerEnd.At(bandhaus.Ports.First(port => port.Direction == PortDirection.Destination).Id);
+        var heard = Place.At(bandhaus.FirstPort(PortDirection.Destination)!.Value);
         foreach (var (track, part) in new[] { ("track 1", "A"), ("track 4", "B") })
         {
-            make.Do(new AddInnerPath(bandhaus.Id, InnerPathKind.Monitor, track, heard, InnerEnd.At(bandhaus.Ports.First(port => port.Part == part).Id), InnerPath.UsualDelay(InnerPathKind.Monitor)));
+            make.Do(new AddInnerPath(bandhaus.Id, InnerPathKind.Monitor, track, heard, Place.At(bandhaus.Ports.First(port => port.Part == part).Id), InnerPath.UsualDelay(InnerPathKind.Monitor)));
             if (part == "A") make.Switch("Bandhaus", track, false);
         }
     }
@@ -90,7 +91,7 @@ public static class DemoStudio
         ? new ChannelsStage(map)
         : throw new InvalidOperationException(problem);
 
-    private static InnerEnd End(Device device, JackRole role, int index = 0) => InnerEnd.At(device.Jacks.Where(jack => jack.Role == role).ElementAt(index).Id);
+    private static Place End(Device device, JackRole role, int index = 0) => Place.At(device.Jacks.Where(jack => jack.Role == role).ElementAt(index).Id);
 
     /// <summary>Makes a studio by edits, one after the other.</summary>
     private sealed class Maker(Studio studio)

@@ -1,7 +1,7 @@
 using System.Globalization;
 using System.Text;
+using Weiche.Core.Live;
 using Weiche.Core.Midi;
-using Weiche.Core.Routing;
 using Weiche.Core.Studios;
 
 namespace Weiche.Files;
@@ -13,7 +13,7 @@ namespace Weiche.Files;
 public sealed class Rehearsal
 {
     // After the last event: what waits for slow wires or is kept by stages has this long to arrive. In virtual time.
-    private const long Patience = 3_600_000_000;
+    private static readonly MidiSpan Patience = new(3_600_000_000);
 
     private readonly Studio _studio;
     private readonly Engine _engine;
@@ -25,9 +25,9 @@ public sealed class Rehearsal
     public Rehearsal(Studio studio)
     {
         _studio = studio;
-        _engine = new Engine(RoutingPlan.Compile(studio));
+        _engine = new Engine(CompiledStudio.Compile(studio));
         // Nothing comes back here but what the file brings.
-        _engine.Guard.Generation = 0;
+        _engine.Guard.Rounds = 0;
         foreach (var destination in studio.Destinations) _arrivals.Add(destination.Id, new Arrivals(_pool, destination.Port.Wire.ByteTime()));
     }
 
@@ -48,12 +48,12 @@ public sealed class Rehearsal
     {
         var events = parts.SelectMany((part, order) => part.Events.Select(each => (each.Microseconds, Order: order, part.Source, each.Bytes)))
             .OrderBy(each => each.Microseconds).ThenBy(each => each.Order);
-        var now = 0L;
+        var now = MidiTime.Zero;
         foreach (var each in events)
         {
-            Wait(each.Microseconds);
-            now = each.Microseconds;
-            _engine.Receive(each.Source, each.Bytes, new MidiTime(now));
+            now = new MidiTime(each.Microseconds);
+            Wait(now);
+            _engine.Receive(each.Source, each.Bytes, now);
             Fetch(now);
         }
         Wait(now + Patience);
@@ -67,7 +67,7 @@ public sealed class Rehearsal
     public string Report()
     {
         var text = new StringBuilder();
-        var plan = _engine.Plan;
+        var plan = _engine.Compiled;
         text.AppendLine("sources");
         foreach (var source in _studio.Sources)
         {
@@ -89,7 +89,7 @@ public sealed class Rehearsal
         foreach (var destination in _studio.Destinations)
         {
             var meter = plan.Meter(destination.Id)!;
-            var more = (meter.Thinned > 0 ? $", {meter.Thinned} thinned" : "") + (meter.OtherClock > 0 ? $", {meter.OtherClock} of a second clock left out" : "") + (meter.Refused > 0 ? $", {meter.Refused} refused" : "") + (meter.Held > 0 ? $", {meter.Held} keys still held" : "");
+            var more = (meter.Thinned > 0 ? $", {meter.Thinned} thinned" : "") + (meter.OtherClock > 0 ? $", {meter.OtherClock} of a second clock left out" : "") + (meter.OwnEnded > 0 ? $", {meter.OwnEnded} kept from silencing others" : "") + (meter.Refused > 0 ? $", {meter.Refused} refused" : "") + (meter.Held > 0 ? $", {meter.Held} keys still held" : "");
             Line(text, 2, destination.Label, $"{meter.Messages} messages, {meter.Bytes} bytes{more}");
         }
         return text.ToString();
@@ -98,17 +98,17 @@ public sealed class Rehearsal
     private static void Line(StringBuilder text, int indent, string name, string figures) =>
         text.AppendLine(CultureInfo.InvariantCulture, $"{new string(' ', indent)}{name.PadRight(44 - indent)} {figures}");
 
-    private void Wait(long until)
+    private void Wait(MidiTime until)
     {
         while (_engine.NextDue <= until)
         {
             var now = _engine.NextDue;
-            _engine.Tick(new MidiTime(now));
+            _engine.Tick(now);
             Fetch(now);
         }
     }
 
-    private readonly struct Taker(Dictionary<PortId, Arrivals> arrivals, long now) : IByteTaker
+    private readonly struct Taker(Dictionary<PortId, Arrivals> arrivals, MidiTime now) : IByteTaker
     {
         public int Take(PortId destination, ReadOnlySpan<byte> bytes)
         {
@@ -117,21 +117,21 @@ public sealed class Rehearsal
         }
     }
 
-    private void Fetch(long now)
+    private void Fetch(MidiTime now)
     {
         var taker = new Taker(_arrivals, now);
-        _engine.Drain(ref taker, new MidiTime(now));
+        _engine.Drain(ref taker, now);
         Loop(now);
     }
 
     /// <summary>What a virtual port was sent comes out of it, at the same moment.</summary>
-    private void Loop(long now)
+    private void Loop(MidiTime now)
     {
-        foreach (var device in _studio.Devices.Where(device => device.Kind == DeviceKind.VirtualPort))
+        foreach (var device in _studio.Devices.Where(device => device.IsVirtualPort()))
         {
-            var to = device.Ports.First(port => port.Direction == PortDirection.Destination).Id;
+            var to = device.FirstPort(PortDirection.Destination)!.Value;
             if (_arrivals[to].TakeNew() is not { Length: > 0 } bytes) continue;
-            _engine.Receive(device.Ports.First(port => port.Direction == PortDirection.Source).Id, bytes, new MidiTime(now));
+            _engine.Receive(device.FirstPort(PortDirection.Source)!.Value, bytes, now);
             Fetch(now);
         }
     }
@@ -141,10 +141,10 @@ public sealed class Rehearsal
     {
         private readonly StreamParser _parser;
         private readonly SysExPool _pool;
-        private readonly long _byteTime;
+        private readonly MidiSpan _byteTime;
         private readonly List<byte> _new = [];
 
-        internal Arrivals(SysExPool pool, long byteTime)
+        internal Arrivals(SysExPool pool, MidiSpan byteTime)
         {
             _pool = pool;
             _parser = new StreamParser(pool);
@@ -153,11 +153,11 @@ public sealed class Rehearsal
 
         internal List<TimedBytes> Events { get; } = [];
 
-        internal void Take(ReadOnlySpan<byte> bytes, long now)
+        internal void Take(ReadOnlySpan<byte> bytes, MidiTime now)
         {
             for (var i = 0; i < bytes.Length; i++)
             {
-                var sink = new Sink(this, now + (i + 1) * _byteTime);
+                var sink = new Sink(this, now + _byteTime * (i + 1));
                 _parser.Parse(bytes.Slice(i, 1), ref sink);
             }
             _new.AddRange(bytes);
@@ -170,7 +170,7 @@ public sealed class Rehearsal
             return bytes;
         }
 
-        private readonly ref struct Sink(Arrivals arrivals, long time) : IMessageSink
+        private readonly ref struct Sink(Arrivals arrivals, MidiTime time) : IMessageSink
         {
             public void Accept(in MidiMessage message)
             {
@@ -182,7 +182,7 @@ public sealed class Rehearsal
                         1 => [message.Status, message.Data1],
                         _ => [message.Status, message.Data1, message.Data2],
                     };
-                arrivals.Events.Add(new TimedBytes(time, bytes));
+                arrivals.Events.Add(new TimedBytes(time.Microseconds, bytes));
             }
         }
     }

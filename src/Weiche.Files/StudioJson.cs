@@ -1,8 +1,10 @@
 using System.Collections.Immutable;
+using System.Text;
 using System.Text.Encodings.Web;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
 
@@ -33,55 +35,25 @@ public static class StudioJson
         WriteIndented = true,
         MaxDepth = 16,
         AllowOutOfOrderMetadataProperties = true,
-        Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase, allowIntegerValues: false) },
+        Converters = { new StageConverter(), new JsonStringEnumConverter(JsonNamingPolicy.CamelCase, allowIntegerValues: false) },
     };
 
     /// <summary>Writes a studio.</summary>
     /// <param name="studio">The studio.</param>
     /// <returns>The text, ending with a line feed.</returns>
-    public static string Write(Studio studio) => JsonSerializer.Serialize(
-        new StudioDto(
-            Format,
-            studio.Name,
-            studio.NextId,
-            [.. studio.Devices.Select(device => new DeviceDto(
-                device.Id.Value,
-                device.Name,
-                device.Kind,
-                device.Sends.ToString(),
-                device.Listens.ToString(),
-                device.Sounds,
-                [.. device.Ports.Select(port => new PortDto(port.Id.Value, port.Direction, port.Part, port.Wire, port.On, port.Jack?.Value, port.OwnLabel))],
-                device.StandIn,
-                device.Address,
-                device.Jacks.IsEmpty ? null : [.. device.Jacks.Select(jack => new JackDto(jack.Id.Value, jack.Role, jack.Name))],
-                device.InnerPaths.IsEmpty ? null : [.. device.InnerPaths.Select(path => new InnerPathDto(
-                    path.Id.Value, path.Kind, path.Name, path.From.ToString(), path.To.ToString(), path.On, path.Delay, [.. path.Stages.Select(ToDto)]))],
-                device.SendsKinds == KindSet.All ? null : [.. device.SendsKinds.Members],
-                device.ListensKinds == KindSet.All ? null : [.. device.ListensKinds.Members],
-                device.Audio.Length == 0 ? null : device.Audio,
-                device.Zones.IsEmpty ? null : [.. device.Zones.Select(zone => new ZoneDto(zone.Lower, zone.Members, zone.BendRange))],
-                device.Known is { } known ? new KnownDto(known.Says, known.Serial, known.Place, known.Pinned, known.Identity is { } identity
-                    ? new IdentityDto(identity.Maker, identity.Family, identity.Member, identity.Version) : null) : null))],
-            [.. studio.Routes.Select(route => new RouteDto(
-                route.Id.Value,
-                route.To.Value,
-                route.On,
-                [.. route.Stages.Select(ToDto)],
-                (route.From as OneSource)?.Port.Value,
-                (route.From as GroupSource)?.Group.Value,
-                route.From is AnySource any ? new AnyDto([.. any.Except.Select(id => id.Value)], any.OwnToo) : null,
-                route.Solo ? true : null,
-                route.Divert ? true : null))],
-            [.. studio.Groups.Select(group => new GroupDto(group.Id.Value, group.Name, [.. group.Members.Select(id => id.Value)]))],
-            [.. studio.Cables.Select(cable => new CableDto(cable.From.Value, cable.To.Value))],
-            studio.MiddleIsC4 ? true : null,
-            studio.Safety == Safety.Usual ? null : new SafetyDto(studio.Safety.OpeningWaits, studio.Safety.Rounds)),
-        Options) + "\n";
+    public static string Write(Studio studio)
+    {
+        var bytes = JsonSerializer.SerializeToUtf8Bytes(DtoOf(studio), Options);
+        return string.Create(Encoding.UTF8.GetCharCount(bytes) + 1, bytes, static (text, bytes) =>
+        {
+            Encoding.UTF8.GetChars(bytes, text);
+            text[^1] = '\n';
+        });
+    }
 
     /// <summary>Writes one stage.</summary>
     /// <param name="stage">The stage.</param>
-    public static string Write(Stage stage) => JsonSerializer.Serialize(ToDto(stage), Options);
+    public static string Write(Stage stage) => JsonSerializer.Serialize(stage, Options);
 
     /// <summary>Reads a studio.</summary>
     /// <param name="text">The JSON text.</param>
@@ -93,59 +65,95 @@ public static class StudioJson
         {
             CheckFormat(text);
             var dto = JsonSerializer.Deserialize<StudioDto>(text, Options) ?? throw new StudioFormatException("The file is empty.");
-            return Studio.From(
-                dto.Name,
-                dto.NextId,
-                [.. dto.Devices.Select(device => new Device(
-                    new DeviceId(device.Id),
-                    device.Name,
-                    device.Kind,
-                    Channels(device.Sends, device.Name),
-                    Channels(device.Listens, device.Name),
-                    device.Sounds,
-                    device.StandIn,
-                    [.. device.Ports.Select(port => new Port(
-                        new PortId(port.Id), port.Direction, port.Part, port.Wire, port.On, port.Jack is { } jack ? new JackId(jack) : null, port.Label))],
-                    device.Address)
-                {
-                    Jacks = [.. (device.Jacks ?? []).Select(jack => new Jack(new JackId(jack.Id), jack.Role, jack.Name))],
-                    InnerPaths = [.. (device.InnerPaths ?? []).Select(path => new InnerPath(
-                        new InnerPathId(path.Id), path.Kind, path.Name, End(path.From), End(path.To), path.On, path.Delay, [.. path.Stages.Select(FromDto)]))],
-                    SendsKinds = device.SendsKinds is { } sends ? KindSet.Of([.. sends]) : KindSet.All,
-                    ListensKinds = device.ListensKinds is { } listens ? KindSet.Of([.. listens]) : KindSet.All,
-                    Audio = device.Audio ?? "",
-                    Zones = [.. (device.Zones ?? []).Select(zone => new MpeZone(zone.Lower, zone.Members, zone.BendRange))],
-                    Known = device.Known is { } known ? new KnownAs(known.Says, known.Serial, known.Place, known.Pinned, known.Identity is { } identity
-                        ? new DeviceIdentity(identity.Maker, identity.Family, identity.Member, identity.Version) : null) : null,
-                })],
-                [.. dto.Routes.Select(route => new Route(
-                    new RouteId(route.Id),
-                    SourceOf(route),
-                    new PortId(route.To),
-                    route.On,
-                    [.. route.Stages.Select(FromDto)],
-                    route.Solo ?? false,
-                    route.Divert ?? false))],
-                [.. (dto.Groups.IsDefault ? [] : dto.Groups).Select(group => new SourceGroup(
-                    new GroupId(group.Id), group.Name, [.. group.Members.Select(id => new PortId(id))]))],
-                [.. (dto.Cables.IsDefault ? [] : dto.Cables).Select(cable => new Cable(new JackId(cable.From), new JackId(cable.To)))],
-                dto.MiddleIsC4 ?? false,
-                dto.Safety is { } safety ? new Safety(safety.OpeningWaits, safety.Rounds) : null);
+            return StudioOf(dto).Checked();
         }
         catch (JsonException exception)
         {
             var line = exception.LineNumber is { } number ? $"Line {number + 1}: " : "";
             throw new StudioFormatException(line + FirstSentence(exception.Message), exception);
         }
-        catch (NotSupportedException exception)
-        {
-            throw new StudioFormatException("A stage does not say in “stage” what it is.", exception);
-        }
         catch (ArgumentException exception)
         {
             throw new StudioFormatException(exception.Message, exception);
         }
     }
+
+    private static StudioDto DtoOf(Studio studio) => new(
+        Format,
+        studio.Name,
+        studio.NextId,
+        [.. studio.Devices.Select(device => new DeviceDto(
+            device.Id.Value,
+            device.Name,
+            device.Kind,
+            device.Sends.ToString(),
+            device.Listens.ToString(),
+            device.Sounds,
+            [.. device.Ports.Select(port => new PortDto(port.Id.Value, port.Direction, port.Part, port.Wire, port.On, port.Jack?.Value, port.OwnLabel))],
+            device.StandIn,
+            device.Address,
+            device.Jacks.IsEmpty ? null : [.. device.Jacks.Select(jack => new JackDto(jack.Id.Value, jack.Role, jack.Name))],
+            device.InnerPaths.IsEmpty ? null : [.. device.InnerPaths.Select(path => new InnerPathDto(
+                path.Id.Value, path.Kind, path.Name, path.From.ToString(), path.To.ToString(), path.On, path.Delay.Microseconds, path.Stages))],
+            device.SendsKinds == KindSet.All ? null : [.. device.SendsKinds.Members],
+            device.ListensKinds == KindSet.All ? null : [.. device.ListensKinds.Members],
+            device.Audio.Length == 0 ? null : device.Audio,
+            device.Zones.IsEmpty ? null : [.. device.Zones.Select(zone => new ZoneDto(zone.Lower, zone.Members, zone.BendRange))],
+            device.Known is { } known ? new KnownDto(known.Says, known.Serial, known.Place, known.Pinned, known.Identity is { } identity
+                ? new IdentityDto(identity.Maker, identity.Family, identity.Member, identity.Version) : null) : null))],
+        [.. studio.Routes.Select(route => new RouteDto(
+            route.Id.Value,
+            route.To.Value,
+            route.On,
+            route.Stages,
+            (route.From as OneSource)?.Port.Value,
+            (route.From as GroupSource)?.Group.Value,
+            route.From is AnySource any ? new AnyDto([.. any.Except.Select(id => id.Value)], any.OwnToo) : null,
+            route.Solo ? true : null,
+            route.Divert ? true : null))],
+        [.. studio.Groups.Select(group => new GroupDto(group.Id.Value, group.Name, [.. group.Members.Select(id => id.Value)]))],
+        [.. studio.Cables.Select(cable => new CableDto(cable.From.Value, cable.To.Value))],
+        studio.MiddleIsC4 ? true : null,
+        studio.Safety == Safety.Usual ? null : new SafetyDto(studio.Safety.OpeningWaits, studio.Safety.Rounds));
+
+    private static Studio StudioOf(StudioDto dto) => new()
+    {
+        Name = dto.Name,
+        NextId = dto.NextId,
+        Devices = [.. dto.Devices.Select(DeviceOf)],
+        Routes = [.. dto.Routes.Select(RouteOf)],
+        Groups = [.. (dto.Groups.IsDefault ? [] : dto.Groups).Select(group => new SourceGroup(
+            new GroupId(group.Id), group.Name, [.. group.Members.Select(id => new PortId(id))]))],
+        Cables = [.. (dto.Cables.IsDefault ? [] : dto.Cables).Select(cable => new Cable(new JackId(cable.From), new JackId(cable.To)))],
+        MiddleIsC4 = dto.MiddleIsC4 ?? false,
+        Safety = dto.Safety is { } safety ? new Safety(safety.OpeningWaits, safety.Rounds) : Safety.Usual,
+    };
+
+    private static Device DeviceOf(DeviceDto device) => new(
+        new DeviceId(device.Id),
+        device.Name,
+        device.Kind,
+        Channels(device.Sends, device.Name),
+        Channels(device.Listens, device.Name),
+        device.Sounds,
+        device.StandIn,
+        [.. device.Ports.Select(port => new Port(
+            new PortId(port.Id), port.Direction, port.Part, port.Wire, port.On, port.Jack is { } jack ? new JackId(jack) : null, port.Label))],
+        device.Address)
+    {
+        Jacks = [.. (device.Jacks ?? []).Select(jack => new Jack(new JackId(jack.Id), jack.Role, jack.Name))],
+        InnerPaths = [.. (device.InnerPaths ?? []).Select(path => new InnerPath(
+            new InnerPathId(path.Id), path.Kind, path.Name, End(path.From), End(path.To), path.On, new MidiSpan(path.Delay), path.Stages))],
+        SendsKinds = device.SendsKinds is { } sends ? KindSet.Of([.. sends]) : KindSet.All,
+        ListensKinds = device.ListensKinds is { } listens ? KindSet.Of([.. listens]) : KindSet.All,
+        Audio = device.Audio ?? "",
+        Zones = [.. (device.Zones ?? []).Select(zone => new MpeZone(zone.Lower, zone.Members, zone.BendRange))],
+        Known = device.Known is { } known ? new KnownAs(known.Says, known.Serial, known.Place, known.Pinned, known.Identity is { } identity
+            ? new DeviceIdentity(identity.Maker, identity.Family, identity.Member, identity.Version) : null) : null,
+    };
+
+    private static Route RouteOf(RouteDto route) => new(
+        new RouteId(route.Id), SourceOf(route), new PortId(route.To), route.On, route.Stages, route.Solo ?? false, route.Divert ?? false);
 
     private static void CheckFormat(string text)
     {
@@ -170,10 +178,10 @@ public static class StudioJson
 
     private static ChannelSet Channels(string text, string device)
     {
-        return ChannelSet.TryParse(text, out var set, out var problem) ? set : throw new StudioFormatException($"Device “{device}”: {problem}");
+        return ChannelMap.TryParseList(text, out var set, out var problem) ? set : throw new StudioFormatException($"Device “{device}”: {problem}");
     }
 
-    private static InnerEnd End(string text) => InnerEnd.TryParse(text, out var end)
+    private static Place End(string text) => Place.TryParse(text, out var end)
         ? end
         : throw new StudioFormatException($"“{text}” is no end of an inner path: write “jack 7”, “port 9”, “keys” or “sound”.");
 
@@ -184,50 +192,6 @@ public static class StudioJson
         (null, null, { } any) => new AnySource([.. any.Except.Select(id => new PortId(id))], any.OwnToo),
         _ => throw new StudioFormatException($"Route {route.Id} needs exactly one of “from”, “group” and “any”."),
     };
-
-    private static StageDto ToDto(Stage stage) => stage switch
-    {
-        OffStage off => ToDto(off.Inner) with { Off = true },
-        KindsStage kinds => new KindsDto([.. kinds.Passing.Members]),
-        ChannelsStage channels => new ChannelsDto(channels.Map.ToString(), channels.KeepWhole ? true : null),
-        KeysStage keys => new KeysDto(keys.Lowest, keys.Highest, keys.Outside ? true : null),
-        TransposeStage transpose => new TransposeDto(transpose.Semitones),
-        VelocityStage velocity => new VelocityDto(velocity.Lowest, velocity.Highest, velocity.Scale, velocity.Offset, velocity.Curve),
-        ControllersStage controllers => new ControllersDto(
-            [.. controllers.Rules.Select(rule => new ControlDto(
-                rule.From.ToString(), rule.To?.ToString(), rule.InLow, rule.InHigh, rule.OutLow, rule.OutHigh))],
-            controllers.OthersPass),
-        ProgramsStage programs => new ProgramsDto(
-            [.. programs.Rules.Select(rule => new ProgramDto(rule.From + 1, rule.To + 1, rule.Bank))],
-            programs.OthersPass),
-        ChordStage chord => new ChordDto(chord.Offsets),
-        ThinStage thin => new ThinDto(thin.PerSecond),
-        _ => throw new NotSupportedException($"There is no JSON form of {stage.Name} stages."),
-    };
-
-    private static Stage FromDto(StageDto stage) => stage.Off == true ? new OffStage(FromDto(stage with { Off = null })) : stage switch
-    {
-        KindsDto kinds => new KindsStage(KindSet.Of([.. kinds.Pass])),
-        ChannelsDto channels => ChannelMap.TryParse(channels.Map, out var map, out var problem)
-            ? new ChannelsStage(map, channels.KeepWhole ?? false)
-            : throw new StudioFormatException($"A Channels stage: {problem}"),
-        KeysDto keys => new KeysStage(keys.Low, keys.High, keys.Outside ?? false),
-        TransposeDto transpose => new TransposeStage(transpose.Semitones),
-        VelocityDto velocity => new VelocityStage(velocity.Low, velocity.High, velocity.Scale, velocity.Offset, velocity.Curve),
-        ControllersDto controllers => new ControllersStage(
-            controllers.Rules.Select(rule => new ControlRule(
-                ControlOf(rule.From), rule.To is null ? null : ControlOf(rule.To), rule.InLow, rule.InHigh, rule.OutLow, rule.OutHigh)),
-            controllers.Others),
-        ProgramsDto programs => new ProgramsStage(
-            programs.Rules.Select(rule => new ProgramRule(rule.From - 1, rule.To - 1, rule.Bank)), programs.Others),
-        ChordDto chord => new ChordStage(chord.Offsets),
-        ThinDto thin => new ThinStage(thin.PerSecond),
-        _ => throw new StudioFormatException("A stage does not say in “stage” what it is."),
-    };
-
-    private static Control ControlOf(string text) => Control.TryParse(text, out var control)
-        ? control
-        : throw new StudioFormatException($"“{text}” is not a control: write a controller from 0 to 119, “bend” or “pressure”.");
 
     private sealed record StudioDto(
         int Format, string Name, int NextId, ImmutableArray<DeviceDto> Devices, ImmutableArray<RouteDto> Routes, ImmutableArray<GroupDto> Groups = default,
@@ -246,7 +210,7 @@ public static class StudioJson
 
     private sealed record CableDto(int From, int To);
 
-    private sealed record InnerPathDto(int Id, InnerPathKind Kind, string Name, string From, string To, bool On, int Delay, ImmutableArray<StageDto> Stages);
+    private sealed record InnerPathDto(int Id, InnerPathKind Kind, string Name, string From, string To, bool On, long Delay, ImmutableArray<Stage> Stages);
 
     private sealed record ZoneDto(bool Lower, int Members, int BendRange);
 
@@ -260,7 +224,7 @@ public static class StudioJson
         [property: JsonPropertyOrder(0)] int Id,
         [property: JsonPropertyOrder(4)] int To,
         [property: JsonPropertyOrder(5)] bool On,
-        [property: JsonPropertyOrder(8)] ImmutableArray<StageDto> Stages,
+        [property: JsonPropertyOrder(8)] ImmutableArray<Stage> Stages,
         [property: JsonPropertyOrder(1)] int? From = null,
         [property: JsonPropertyOrder(2)] int? Group = null,
         [property: JsonPropertyOrder(3)] AnyDto? Any = null,
@@ -269,42 +233,43 @@ public static class StudioJson
 
     private sealed record AnyDto(ImmutableArray<int> Except, bool OwnToo);
 
-    [JsonPolymorphic(TypeDiscriminatorPropertyName = "stage")]
-    [JsonDerivedType(typeof(KindsDto), "kinds")]
-    [JsonDerivedType(typeof(ChannelsDto), "channels")]
-    [JsonDerivedType(typeof(KeysDto), "keys")]
-    [JsonDerivedType(typeof(TransposeDto), "transpose")]
-    [JsonDerivedType(typeof(VelocityDto), "velocity")]
-    [JsonDerivedType(typeof(ControllersDto), "controllers")]
-    [JsonDerivedType(typeof(ProgramsDto), "programs")]
-    [JsonDerivedType(typeof(ChordDto), "chord")]
-    [JsonDerivedType(typeof(ThinDto), "thin")]
-    private abstract record StageDto
+    /// <summary>A stage stands as an object whose “stage” says of which sort it is; what else is in it, the sort knows.</summary>
+    private sealed class StageConverter : JsonConverter<Stage>
     {
-        // A stage that is switched off says so; one that is on says nothing.
-        [JsonPropertyOrder(9)]
-        public bool? Off { get; init; }
+        private const string Sort = "stage";
+        private const string Off = "off";
+
+        public override bool HandleNull => true;
+
+        public override bool CanConvert(Type typeToConvert) => typeToConvert.IsAssignableTo(typeof(Stage));
+
+        public override Stage Read(ref Utf8JsonReader reader, Type typeToConvert, JsonSerializerOptions options)
+        {
+            var element = JsonElement.ParseValue(ref reader);
+            try
+            {
+                var sort = StageSorts.OfWord(element.ValueKind == JsonValueKind.Object && element.TryGetProperty(Sort, out var word) && word.ValueKind == JsonValueKind.String ? word.GetString() : null)
+                    ?? throw new FormatException("A stage does not say in “stage” what it is.");
+                var fields = new StageFields(element, $"a {sort.Name} stage");
+                _ = fields.Text(Sort);
+                var isOff = fields.Flag(Off, false);
+                var stage = sort.Read(fields);
+                fields.End();
+                return isOff ? new OffStage(stage) : stage;
+            }
+            catch (Exception exception) when (exception is FormatException or ArgumentException)
+            {
+                throw new JsonException(exception.Message, exception);
+            }
+        }
+
+        public override void Write(Utf8JsonWriter writer, Stage value, JsonSerializerOptions options)
+        {
+            writer.WriteStartObject();
+            writer.WriteString(Sort, value.Sort.Word);
+            value.Sort.Write(value is OffStage off ? off.Inner : value, writer);
+            if (value is OffStage) writer.WriteBoolean(Off, true);
+            writer.WriteEndObject();
+        }
     }
-
-    private sealed record KindsDto(ImmutableArray<MessageKind> Pass) : StageDto;
-
-    private sealed record ChannelsDto(string Map, bool? KeepWhole = null) : StageDto;
-
-    private sealed record KeysDto(int Low, int High, bool? Outside = null) : StageDto;
-
-    private sealed record TransposeDto(int Semitones) : StageDto;
-
-    private sealed record VelocityDto(int Low = 1, int High = 127, int Scale = 100, int Offset = 0, int Curve = 0) : StageDto;
-
-    private sealed record ControllersDto(ImmutableArray<ControlDto> Rules, bool Others) : StageDto;
-
-    private sealed record ControlDto(string From, string? To = null, int InLow = 0, int InHigh = 127, int OutLow = 0, int OutHigh = 127);
-
-    private sealed record ProgramsDto(ImmutableArray<ProgramDto> Rules, bool Others) : StageDto;
-
-    private sealed record ProgramDto(int From, int? To = null, int? Bank = null);
-
-    private sealed record ChordDto(ImmutableArray<int> Offsets) : StageDto;
-
-    private sealed record ThinDto(int PerSecond) : StageDto;
 }

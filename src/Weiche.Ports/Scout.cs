@@ -2,6 +2,7 @@ using System.Collections.Immutable;
 using System.Security.Cryptography;
 using Weiche.Core.Midi;
 using Weiche.Core.Studios;
+using Weiche.Ports.Carrying;
 
 namespace Weiche.Ports;
 
@@ -39,9 +40,10 @@ public sealed class Scout : IDisposable
     private readonly List<IdentityReply> _replies = [];
     private readonly List<WayBack> _ways = [];
     private readonly byte[] _payload = new byte[Payload];
-    private PortId _asking;
+    private readonly Answers _answers = new();
+    private int _asking;
     private PortId _sounding;
-    private long _sent;
+    private MidiTime _sent;
     private int _unreadable;
 
     /// <summary>A scout.</summary>
@@ -51,7 +53,7 @@ public sealed class Scout : IDisposable
     {
         _junction = junction;
         _time = time;
-        junction.Watch(Look);
+        junction.Watch(Keep);
     }
 
     /// <summary>What came of the last inquiry, or null.</summary>
@@ -78,13 +80,14 @@ public sealed class Scout : IDisposable
             }
             foreach (var destination in asked)
             {
-                lock (_gate) _asking = destination;
+                lock (_gate) Volatile.Write(ref _asking, destination.Value);
                 _junction.Send(destination, DeviceIdentity.Request);
                 await Task.Delay(Patience, _time);
+                lock (_gate) Read();
             }
             lock (_gate)
             {
-                _asking = default;
+                Volatile.Write(ref _asking, 0);
                 return LastInquiry = new Inquiry([.. asked], [.. _replies], _unreadable, _time.GetUtcNow());
             }
         }
@@ -112,10 +115,11 @@ public sealed class Scout : IDisposable
                     for (var i = 0; i < Payload; i++) _payload[i] &= 0x7F;
                     message = [0xF0, 0x7D, (byte)'W', (byte)'S', .. _payload, 0xF7];
                     _sounding = destination;
-                    _sent = _junction.Clock.Now.Microseconds;
+                    _sent = _junction.Clock.Now;
                 }
                 _junction.Send(destination, message);
                 await Task.Delay(Patience, _time);
+                lock (_gate) Read();
             }
             lock (_gate)
             {
@@ -153,25 +157,29 @@ public sealed class Scout : IDisposable
         _oneAtATime.Dispose();
     }
 
-    /// <summary>Under the engine's lock.</summary>
-    private bool Look(PortId source, ReadOnlySpan<byte> body)
+    /// <summary>Keeps what is an answer to a question of Weiche's own. It is called while messages are carried: it only writes down what came.</summary>
+    private bool Keep(PortId source, ReadOnlySpan<byte> body)
     {
-        if (body.Length == Payload + 3 && body.StartsWith("}WS"u8))
+        var isSounding = body.Length == Payload + 3 && body.StartsWith("}WS"u8);
+        var isReply = !isSounding && body.Length >= 4 && body[0] == 0x7E && body[2] == 0x06 && body[3] == 0x02 && Volatile.Read(ref _asking) != 0;
+        if (isSounding || isReply) _answers.Write(source, body, _junction.Clock.Now);
+        return isSounding || isReply;
+    }
+
+    /// <summary>Reads the answers that came since the last time. Under the gate.</summary>
+    private void Read()
+    {
+        foreach (var (source, body, time) in _answers.ReadNew())
         {
-            lock (_gate)
+            if (body[0] == 0x7E)
             {
-                if (_sounding != default && body[3..].SequenceEqual(_payload) && !_ways.Exists(way => way.To == _sounding && way.From == source))
-                    _ways.Add(new WayBack(_sounding, source, _junction.Clock.Now.Microseconds - _sent));
+                if (!DeviceIdentity.TryRead(body, out var identity)) _unreadable++;
+                else if (!_replies.Exists(reply => reply.From == source && reply.Identity == identity)) _replies.Add(new IdentityReply(new PortId(_asking), source, identity));
             }
-            return true;
+            else if (_sounding != default && body.AsSpan(3).SequenceEqual(_payload) && !_ways.Exists(way => way.To == _sounding && way.From == source))
+            {
+                _ways.Add(new WayBack(_sounding, source, time - _sent));
+            }
         }
-        if (body.Length < 4 || body[0] != 0x7E || body[2] != 0x06 || body[3] != 0x02) return false;
-        lock (_gate)
-        {
-            if (_asking == default) return false;
-            if (!DeviceIdentity.TryRead(body, out var identity)) _unreadable++;
-            else if (!_replies.Exists(reply => reply.From == source && reply.Identity == identity)) _replies.Add(new IdentityReply(_asking, source, identity));
-        }
-        return true;
     }
 }

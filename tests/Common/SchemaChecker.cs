@@ -8,7 +8,10 @@ namespace Weiche.Tests;
 internal sealed class SchemaChecker(JsonElement root)
 {
     /// <summary>A schema of the docs.</summary>
-    public static SchemaChecker Of(string file) => new(JsonDocument.Parse(File.ReadAllText(Path.Combine(Root(), "docs", file))).RootElement);
+    public static SchemaChecker Of(string file) => new(JsonDocument.Parse(File.ReadAllText(PathOf(file))).RootElement);
+
+    /// <summary>Where a file of the docs is.</summary>
+    public static string PathOf(string file) => Path.Combine(Root(), "docs", file);
 
     /// <summary>What in a value is not as the schema says.</summary>
     public IEnumerable<string> Problems(JsonElement value) => Problems(value, root, "$");

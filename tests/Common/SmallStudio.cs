@@ -1,6 +1,8 @@
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 
 namespace Weiche.Tests;
 
@@ -42,7 +44,7 @@ internal static class SmallStudio
         var himmel = new Device(
             new DeviceId(8), "Himmel", DeviceKind.Display, ChannelSet.None, ChannelSet.Of(16), false, StandIns.Himmel,
             [new Port(new PortId(9), PortDirection.Destination, "cues", WireKind.Virtual)]);
-        var studio = Studio.From("Kuppel", 10, [amsel, tritt, brandung, himmel], []);
+        var studio = new Studio { Name = "Kuppel", NextId = 10, Devices = [amsel, tritt, brandung, himmel] }.Checked();
         studio = Make(studio, new AddVirtualPort("keys to stars"));
         studio = Make(studio, new AddVirtualPort("Bandhaus line"));
         var stars = studio.Ports.Where(port => port.Device.Name == "keys to stars").ToList();

@@ -1,5 +1,7 @@
+using Weiche.Core.Live;
 using Weiche.Core.Midi;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 using Weiche.Files;
 
 namespace Weiche.Core.Tests;
@@ -34,6 +36,13 @@ internal static class Rooms
         var result = edit.Apply(studio);
         Assert.Null(result.Studio);
         return Assert.IsType<Problem>(result.Problem);
+    }
+
+    public static GuardReport Guarded(this Engine engine)
+    {
+        var report = new GuardReport();
+        engine.Report(report);
+        return report;
     }
 
     public static Studio Lay(this Studio studio, string from, string to, params Weiche.Core.Stages.Stage[] stages)

@@ -1,5 +1,4 @@
 using System.Net;
-using AngleSharp.Dom;
 using Weiche.Core.Studios;
 
 namespace Weiche.Web.Tests;
@@ -102,7 +101,7 @@ public class ChecksTests
     {
         await using var house = await House.Open(dome: true);
         var echo = house.Device("Brandung").InnerPaths.Single(path => path.Name == "sequencer page");
-        await house.Post("/gear?handler=Inner", ("device", house.Device("Brandung").Id), ("path", echo.Id), ("on", false));
+        await house.Post("/gear/cabling?handler=Inner", ("device", house.Device("Brandung").Id), ("path", echo.Id), ("on", false));
         Assert.Empty(house.Desk.State.Report.OpenCircuits);
         house.StandIn("Brandung").Switch("sequencer page", true);
         house.StandIn("Bandhaus").Switch("track 4", true);
@@ -110,12 +109,12 @@ public class ChecksTests
         amsel.Press("test", 72, 100);
         await House.Until(() => house.Desk.Junction.Guarded().Trips.Length > 0, "the guard trips");
         amsel.Release("test", 72);
-        await House.Until(() => house.StandIn("Brandung").Listener!.Hearing.Held.Count == 0 && house.StandIn("Bandhaus").Listener!.Hearing.Held.Count == 0, "the note ends");
+        await House.Until(() => house.StandIn("Brandung").Listener!.Heard.Held.Count == 0 && house.StandIn("Bandhaus").Listener!.Heard.Held.Count == 0, "the note ends");
         // All else plays on.
         amsel.Press("test", 40, 100);
-        await House.Until(() => house.StandIn("Zinn").Listener!.Hearing.Held.Count > 0, "Zinn plays");
+        await House.Until(() => house.StandIn("Zinn").Listener!.Heard.Held.Count > 0, "Zinn plays");
         amsel.Release("test", 40);
-        await House.Until(() => house.StandIn("Zinn").Listener!.Hearing.Held.Count == 0, "Zinn falls silent");
+        await House.Until(() => house.StandIn("Zinn").Listener!.Heard.Held.Count == 0, "Zinn falls silent");
         var page = await house.Get("/checks");
         Assert.Contains("stopped", page.QuerySelector("#guard-lamp")!.TextContent, StringComparison.Ordinal);
         var learn = page.QuerySelector("#learn-0")!.Closest("form")!;

@@ -1,8 +1,8 @@
 using System.Net;
 using Microsoft.AspNetCore.SignalR.Client;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 using Weiche.Files;
-using Weiche.Ports.StandIns;
 
 namespace Weiche.Web.Tests;
 
@@ -28,30 +28,30 @@ public class GearTests
     {
         await using var house = await House.Open(dome: true);
         var cables = house.Studio.Cables.Length;
-        var (status, page) = await house.Post("/gear?handler=Plug", ("one", Jack(house, "Zinn", "OUT")), ("other", Jack(house, "Weiher 4×4", "OUT 2")));
+        var (status, page) = await house.Post("/gear/cabling?handler=Plug", ("one", Jack(house, "Zinn", "OUT")), ("other", Jack(house, "Weiher 4×4", "OUT 2")));
         Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
         Assert.Contains("both send", page.QuerySelector("#cannot")!.TextContent, StringComparison.Ordinal);
         Assert.Equal("Plug into IN 2", page.QuerySelector("#cannot-remedy")!.TextContent);
         Assert.Equal(cables, house.Studio.Cables.Length);
-        (status, _) = await house.Post("/gear?handler=Unplug", ("jack", Jack(house, "Zinn", "IN")), ("device", house.Device("Zinn").Id));
+        (status, _) = await house.Post("/gear/cabling?handler=Unplug", ("jack", Jack(house, "Zinn", "IN")), ("device", house.Device("Zinn").Id));
         Assert.Equal((HttpStatusCode.OK, cables - 1), (status, house.Studio.Cables.Length));
-        (status, page) = await house.Post("/gear?handler=Unplug", ("jack", 99_999));
+        (status, page) = await house.Post("/gear/cabling?handler=Unplug", ("jack", 99_999));
         Assert.Contains("no cable in that jack", page.Body!.TextContent, StringComparison.Ordinal);
     }
 
     [Theory]
-    [InlineData("Channels", "sends", "false", "channels", "17", "no channel 17")]
-    [InlineData("AddInner", "kind", "Echo", "delay", "-5", "Say where it begins")]
-    [InlineData("Zones", "lower", "99", "bend", "48", "member channels")]
-    [InlineData("Test", "channel", "17", "key", "C3", "no channel 17")]
-    [InlineData("Test", "channel", "1", "key", "H9", "is not a key")]
-    [InlineData("Is", "unit", "nobody", "x", "", "not plugged in any more")]
-    [InlineData("AddDevice", "line", "Zinn, sound module", "unit", "nobody", "not plugged in any more")]
-    public async Task Bad_input_is_a_sentence_and_changes_nothing(string handler, string one, string oneValue, string other, string otherValue, string sentence)
+    [InlineData("/gear?handler=Channels", "sends", "false", "channels", "17", "no channel 17")]
+    [InlineData("/gear/cabling?handler=AddInner", "kind", "Echo", "delay", "-5", "Say where it begins")]
+    [InlineData("/gear?handler=Zones", "lower", "99", "bend", "48", "member channels")]
+    [InlineData("/gear?handler=Test", "channel", "17", "key", "C3", "no channel 17")]
+    [InlineData("/gear?handler=Test", "channel", "1", "key", "H9", "is not a key")]
+    [InlineData("/gear?handler=Is", "unit", "nobody", "x", "", "not plugged in any more")]
+    [InlineData("/gear?handler=AddDevice", "line", "Zinn, sound module", "unit", "nobody", "not plugged in any more")]
+    public async Task Bad_input_is_a_sentence_and_changes_nothing(string address, string one, string oneValue, string other, string otherValue, string sentence)
     {
         await using var house = await House.Open(dome: true);
         var before = StudioJson.Write(house.Studio);
-        var (status, page) = await house.Post($"/gear?handler={handler}", ("device", house.Device("Brandung").Id), ("port", To(house, "Brandung")), (one, oneValue), (other, otherValue));
+        var (status, page) = await house.Post(address, ("device", house.Device("Brandung").Id), ("port", To(house, "Brandung")), (one, oneValue), (other, otherValue));
         Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
         Assert.Contains(sentence, page.Body!.TextContent, StringComparison.Ordinal);
         Assert.Equal(before, StudioJson.Write(house.Studio));
@@ -63,7 +63,7 @@ public class GearTests
         await using var house = await House.Open(dome: true);
         var (zinn, jack) = (house.Device("Zinn").Id, Jack(house, "Zinn", "OUT"));
         Assert.Null(house.Desk.Apply(new RemoveDevice(zinn, true)).Problem);
-        var (status, page) = await house.Post("/gear?handler=Plug", ("one", jack), ("other", Jack(house, "Weiher 4×4", "IN 2")));
+        var (status, page) = await house.Post("/gear/cabling?handler=Plug", ("one", jack), ("other", Jack(house, "Weiher 4×4", "IN 2")));
         Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
         Assert.Contains("jack is gone", page.QuerySelector("#cannot")!.TextContent, StringComparison.Ordinal);
         (_, page) = await house.Post("/gear?handler=Rename", ("device", zinn), ("name", "x"));
@@ -90,7 +90,7 @@ public class GearTests
         await using var house = await House.Open(dome: true);
         house.StandIn("Brandung").Switch("sequencer page", true);
         var echo = house.Device("Brandung").InnerPaths.Single(path => path.Kind == InnerPathKind.Echo);
-        await house.Post("/gear?handler=Inner", ("device", house.Device("Brandung").Id), ("path", echo.Id), ("on", false));
+        await house.Post("/gear/cabling?handler=Inner", ("device", house.Device("Brandung").Id), ("path", echo.Id), ("on", false));
         var (_, page) = await house.Post("/gear?handler=SoundOut", ("port", To(house, "Brandung")));
         Assert.Contains("1 way back", page.QuerySelector(".answers")!.TextContent, StringComparison.Ordinal);
         Assert.Equal("Say so: sequencer page on", page.QuerySelector(".proposals .button")!.TextContent);
@@ -134,18 +134,18 @@ public class GearTests
     {
         await using var house = await House.Open(dome: true);
         var brandung = house.Device("Brandung");
-        await house.Post("/gear?handler=Inner", ("device", brandung.Id), ("path", brandung.LocalControl!.Id), ("on", "false"));
+        await house.Post("/gear/cabling?handler=Inner", ("device", brandung.Id), ("path", brandung.LocalControl!.Id), ("on", "false"));
         await House.Until(() => !house.StandIn("Brandung").IsLocal, "local control off");
         await house.Post("/gear?handler=Test", ("port", To(house, "Zinn")), ("channel", 6), ("key", "C2"), ("device", house.Device("Zinn").Id));
-        await House.Until(() => house.StandIn("Zinn").Listener!.Hearing.Held is [(6, 48, 96)], "the test note");
-        await House.Until(() => house.StandIn("Zinn").Listener!.Hearing.Held.Count == 0, "its end");
+        await House.Until(() => house.StandIn("Zinn").Listener!.Heard.Held is [(6, 48, 96)], "the test note");
+        await House.Until(() => house.StandIn("Zinn").Listener!.Heard.Held.Count == 0, "its end");
     }
 
     [Fact]
     public async Task A_missing_device_keeps_its_routes_and_comes_back_elsewhere()
     {
         await using var house = await House.Open(dome: true);
-        var room = house.Desk.Park.Room!;
+        var room = house.Desk.StandIns.Room!;
         room.Plug("halm", null);
         var page = await house.Get("/gear");
         Assert.Contains("Missing · 1", page.Body!.TextContent, StringComparison.Ordinal);
@@ -182,10 +182,10 @@ public class GearTests
         {
             Assert.Equal("Kuppel", house.Studio.Name);
             house.StandIn("Amsel 61").Player!.Press("me", 60, 100);
-            await House.Until(() => house.StandIn("Brandung").Listener!.Hearing.Held.Count == 1, "a held note");
+            await House.Until(() => house.StandIn("Brandung").Listener!.Heard.Held.Count == 1, "a held note");
             await house.Post("/studio?handler=Open", ("id", house.Desk.Studios.First(studio => studio.Name == "Werkbank").Id));
             Assert.Equal("Werkbank", house.Studio.Name);
-            await House.Until(() => house.StandIn("Brandung").Listener!.Hearing.Held.Count == 0, "silence");
+            await House.Until(() => house.StandIn("Brandung").Listener!.Heard.Held.Count == 0, "silence");
             var page = await house.Get("/gear");
             Assert.Contains("New · 8", page.Body!.TextContent, StringComparison.Ordinal);
             await house.Post("/studio?handler=Copy", ("name", "Werkbank, Tuesday"));
@@ -214,14 +214,14 @@ public class GearTests
         await using var house = await House.Open(dome: true);
         await using var hub = await house.Connect();
         await hub.InvokeAsync("Touch", "faecher", 1, 60.4, 90, 64);
-        await House.Until(() => house.StandIn("Wolke").Listener!.Hearing.Held is [(_, 60, 90)], "a finger");
+        await House.Until(() => house.StandIn("Wolke").Listener!.Heard.Held is [(_, 60, 90)], "a finger");
         await hub.InvokeAsync("Lift", "faecher", 1);
-        await House.Until(() => house.StandIn("Wolke").Listener!.Hearing.Held.Count == 0, "lifted");
+        await House.Until(() => house.StandIn("Wolke").Listener!.Heard.Held.Count == 0, "lifted");
         await hub.InvokeAsync("Blow", "halm", 90);
         await hub.InvokeAsync("Control", "amsel-61", 1, 33);
-        await House.Until(() => house.StandIn("Brandung").Listener!.Hearing.Modulation == 33, "the wheel");
+        await House.Until(() => house.StandIn("Brandung").Listener!.Heard.Modulation == 33, "the wheel");
         await hub.InvokeAsync("Style", "kies", "hold", true);
-        await House.Until(() => house.StandIn("Paukenkiste").Listener!.Hearing.Held.Count == 1, "a style");
+        await House.Until(() => house.StandIn("Paukenkiste").Listener!.Heard.Held.Count == 1, "a style");
         await hub.InvokeAsync("Style", "kies", "hold", false);
         await hub.InvokeAsync("Style", "kies", "no such style", true);
         await hub.InvokeAsync("Switch", "bandhaus", "track 4", true);

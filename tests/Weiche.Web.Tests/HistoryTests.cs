@@ -1,6 +1,7 @@
 using System.Net;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 using Weiche.Files;
 
 namespace Weiche.Web.Tests;

@@ -1,5 +1,4 @@
 using System.Net;
-using AngleSharp;
 using AngleSharp.Dom;
 using AngleSharp.Html.Parser;
 using Microsoft.AspNetCore.Builder;
@@ -8,7 +7,6 @@ using Microsoft.Extensions.DependencyInjection;
 using Weiche.Core.Studios;
 using Weiche.Files;
 using Weiche.Ports.StandIns;
-using Weiche.Tests;
 using Weiche.Web.Desk;
 using Weiche.Web.Startup;
 
@@ -59,8 +57,17 @@ internal sealed class House : IAsyncDisposable
     public async Task<IDocument> Get(string path, HttpStatusCode status = HttpStatusCode.OK)
     {
         using var answer = await Client.GetAsync(path);
+        if (answer.StatusCode == HttpStatusCode.InternalServerError) Assert.Fail($"{path} failed:\n{Log()}");
         Assert.Equal(status, answer.StatusCode);
         return await new HtmlParser().ParseDocumentAsync(await answer.Content.ReadAsStringAsync());
+    }
+
+    /// <summary>What Weiche has written down.</summary>
+    private string Log()
+    {
+        using var file = new FileStream(Directory.GetFiles(Folder, "weiche-*.log").Single(), FileMode.Open, FileAccess.Read, FileShare.ReadWrite);
+        using var reader = new StreamReader(file);
+        return reader.ReadToEnd();
     }
 
     /// <summary>Posts a form as a page's script does, with the token of a page fetched before.</summary>
@@ -89,7 +96,7 @@ internal sealed class House : IAsyncDisposable
 
     public PortId To(string device) => Studio.Destinations.First(port => port.Device.Name == device).Id;
 
-    public StandIn StandIn(string title) => Desk.Park.StandIns.Values.First(standIn => standIn.Kit.Title == title);
+    public StandIn StandIn(string title) => Desk.StandIns.All.Values.First(standIn => standIn.Kit.Title == title);
 
     public Device Device(string name) => Studio.Devices.First(device => device.Name == name);
 

@@ -1,8 +1,7 @@
 using Microsoft.AspNetCore.SignalR.Client;
 using Weiche.Core.Midi;
-using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 using Weiche.Ports.StandIns;
-using Weiche.Web.Desk;
 using Weiche.Web.Live;
 
 namespace Weiche.Web.Tests;
@@ -31,7 +30,7 @@ public class LiveTests
         await hub.SendAsync("Bend", amsel, 99_999);
         await hub.SendAsync("Control", amsel, 1, 64);
         await hub.SendAsync("Sustain", amsel, true);
-        await House.Until(() => Hearing(house, "Brandung") is { Bend: 8191, Modulation: 64, Sustained: true }, "all three");
+        await House.Until(() => HeardBy(house, "Brandung") is { Bend: 8191, Modulation: 64, Sustained: true }, "all three");
         await hub.SendAsync("Press", amsel, 60, 96);
         await hub.SendAsync("Release", amsel, 60);
         await House.Until(() => Held(house, "Himmel").Count == 0 && Held(house, "Brandung") is [(60, 96)], "the pedal holding the note");
@@ -52,7 +51,7 @@ public class LiveTests
         var hub = await house.Connect();
         await hub.SendAsync("Press", "amsel-61", 60, 96);
         await hub.SendAsync("Sustain", "amsel-61", true);
-        await House.Until(() => Hearing(house, "Brandung") is { Held.Count: 1, Sustained: true }, "a held note");
+        await House.Until(() => HeardBy(house, "Brandung") is { Held.Count: 1, Sustained: true }, "a held note");
         var route = house.Route("Amsel 61", "Brandung").Id;
         StudioEdit? edit = how switch
         {
@@ -65,7 +64,7 @@ public class LiveTests
         if (edit is not null) Assert.Null(house.Desk.Apply(edit).Problem);
         else if (how == "all notes off") await house.Post("/quiet");
         else await hub.DisposeAsync();
-        await House.Until(() => Hearing(house, "Brandung") is { Held.Count: 0, Sustained: false }, "silence");
+        await House.Until(() => HeardBy(house, "Brandung") is { Held.Count: 0, Sustained: false }, "silence");
         await hub.DisposeAsync();
     }
 
@@ -89,13 +88,13 @@ public class LiveTests
     {
         await using var house = await House.Open();
         await using var hub = await house.Connect();
-        var before = house.Desk.Junction.Plan.Meter(house.From("Amsel 61"))!.Messages;
+        var before = house.Desk.Junction.Compiled.Meter(house.From("Amsel 61"))!.Messages;
         await hub.InvokeAsync("Press", "nobody", 60, 96);
         await hub.InvokeAsync("Press", "himmel", 60, 96);
         await hub.InvokeAsync("Press", "amsel-61", 200, 96);
         await hub.InvokeAsync("Press", "amsel-61", -1, 96);
         await hub.InvokeAsync("Release", "amsel-61", 61);
-        Assert.Equal(before, house.Desk.Junction.Plan.Meter(house.From("Amsel 61"))!.Messages);
+        Assert.Equal(before, house.Desk.Junction.Compiled.Meter(house.From("Amsel 61"))!.Messages);
     }
 
     [Fact]
@@ -136,11 +135,12 @@ public class LiveTests
             amsel.Press("me", 60, 96);
             amsel.Release("me", 60);
         }
+        var route = house.Route("Amsel 61", "Brandung").Id;
+        await House.Until(() => house.Desk.Junction.Compiled.Meter(route)!.Passed == 10_000, "all of it");
         var frame = Next(reader, house)!;
         var ports = frame.Ports.Select(port => port[0]).ToList();
         Assert.Equal(ports.Distinct(), ports);
-        Assert.Single(frame.Routes, route => route[0] == house.Route("Amsel 61", "Brandung").Id.Value);
-        Assert.Equal(10_000, frame.Routes.First(route => route[0] == house.Route("Amsel 61", "Brandung").Id.Value)[1]);
+        Assert.Equal(10_000, Assert.Single(frame.Routes, each => each[0] == route.Value)[1]);
     }
 
     [Fact]
@@ -191,8 +191,14 @@ public class LiveTests
         Instrument(house, "Tritt 13").Player!.Press("me", 40, 96);
         IReadOnlyList<string> words = [];
         var watch = new WatchLog(house.Desk);
-        watch.Read();
-        words = [.. watch.Lines(0, 100).SelectMany(line => line.Ends.Select(end => $"{line.From}: {end.Words}"))];
+        await House.Until(
+            () =>
+            {
+                watch.Read();
+                words = [.. watch.Lines(0, 100).SelectMany(line => line.Ends.Select(end => $"{line.From}: {end.Words}"))];
+                return words.Any(each => each.StartsWith("Tritt 13", StringComparison.Ordinal));
+            },
+            "the line of the last one that played");
         Assert.Contains("Brandung: no route leads on from here", words);
         Assert.Contains("Amsel 61: Amsel 61 is switched off", words);
         Assert.Contains("Tritt 13: Brandung is switched off", words);
@@ -211,7 +217,7 @@ public class LiveTests
         tritt.SendRaw([0xF7]);
         Instrument(house, "Amsel 61").Player!.Press("me", 60, 96);
         await House.Until(() => Held(house, "Brandung") is [(60, 96)], "a note as if nothing had been");
-        Assert.True(house.Desk.Junction.Plan.Meter(house.From("Tritt 13"))!.ThrownBytes > 0);
+        Assert.True(house.Desk.Junction.Compiled.Meter(house.From("Tritt 13"))!.ThrownBytes > 0);
         await house.Get("/watch");
     }
 
@@ -234,10 +240,10 @@ public class LiveTests
 
     private static StandIn Instrument(House house, string name) => house.StandIn(name);
 
-    private static Hearing Hearing(House house, string name) => Instrument(house, name).Listener!.Hearing;
+    private static Heard HeardBy(House house, string name) => Instrument(house, name).Listener!.Heard;
 
-    private static IReadOnlyList<(int Key, int Velocity)> Held(House house, string name) => [.. Hearing(house, name).Held.Select(held => (held.Key, held.Velocity))];
+    private static IReadOnlyList<(int Key, int Velocity)> Held(House house, string name) => [.. HeardBy(house, name).Held.Select(held => (held.Key, held.Velocity))];
 
     private static LampFrame? Next(LampReader reader, House house) =>
-        reader.Next(house.Desk.State.Version, house.Desk.Junction.Plan, house.Desk.Park.StandIns, 0, 0);
+        reader.Next(house.Desk.State.Version, house.Desk.Junction.Compiled, house.Desk.StandIns.All, 0, 0);
 }

@@ -3,6 +3,7 @@ using System.Text.RegularExpressions;
 using Weiche.Core.Midi;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 
 namespace Weiche.Web.Tests;
 
@@ -35,6 +36,49 @@ public sealed partial class PageTests
         Assert.Equal("/plan", answer.Headers.Location!.ToString());
         var lost = await house.Get("/nowhere", HttpStatusCode.NotFound);
         Assert.Equal("There is no such page", lost.QuerySelector("h1")!.TextContent);
+    }
+
+    [Fact]
+    public async Task No_page_has_the_system_watch_a_file()
+    {
+        await using var house = await House.Open();
+        await house.Get("/plan");
+        await house.Get("/gear");
+        var watchers = Directory.GetFiles("/proc/self/fd").Count(fd => new FileInfo(fd).LinkTarget?.Contains("inotify", StringComparison.Ordinal) == true);
+        Assert.Equal(0, watchers);
+    }
+
+    [Theory]
+    [InlineData("/gear/cabling", "/gear")]
+    [InlineData("/gear/files", "/gear")]
+    [InlineData("/plan/stages", "/plan")]
+    [InlineData("/plan/stages?handler=Nothing", "/plan")]
+    public async Task What_only_takes_edits_leads_to_the_page_that_shows_them(string address, string page)
+    {
+        await using var house = await House.Open();
+        using var answer = await house.Client.GetAsync(address);
+        Assert.Equal((HttpStatusCode.Found, page), (answer.StatusCode, answer.Headers.Location!.OriginalString));
+        await house.Get(page);
+    }
+
+    [Theory]
+    [InlineData("/plan")]
+    [InlineData("/plan/stages")]
+    [InlineData("/gear")]
+    [InlineData("/gear/cabling")]
+    [InlineData("/gear/files")]
+    [InlineData("/watch")]
+    [InlineData("/checks")]
+    [InlineData("/lineups")]
+    [InlineData("/takes")]
+    [InlineData("/history")]
+    [InlineData("/studio")]
+    public async Task What_is_posted_to_nothing_is_not_found_and_changes_nothing(string page)
+    {
+        await using var house = await House.Open();
+        var before = house.Desk.State;
+        foreach (var address in new[] { page, page + "?handler=Nothing" }) Assert.Equal(HttpStatusCode.NotFound, (await house.Post(address)).Status);
+        Assert.Same(before, house.Desk.State);
     }
 
     [Fact]
@@ -156,20 +200,20 @@ public sealed partial class PageTests
     {
         await using var house = await House.Open();
         var id = house.Route("Amsel 61", "keys to stars").Id;
-        await house.Post("/plan?handler=AddStage", ("route", id), ("name", "Channels"));
-        await house.Post("/plan?handler=Channel", ("route", id), ("stage", 1), ("from", 1), ("to", 5));
-        await house.Post("/plan?handler=Channel", ("route", id), ("stage", 1), ("from", 1), ("to", 6), ("also", "true"));
+        await house.Post("/plan/stages?handler=AddStage", ("route", id), ("name", "Channels"));
+        await house.Post("/plan/stages?handler=Channel", ("route", id), ("stage", 1), ("from", 1), ("to", 5));
+        await house.Post("/plan/stages?handler=Channel", ("route", id), ("stage", 1), ("from", 1), ("to", 6), ("also", "true"));
         Assert.Equal("1→5+6", Map(house, id)[..5]);
-        await house.Post("/plan?handler=Channel", ("route", id), ("stage", 1), ("from", 1), ("to", 5));
+        await house.Post("/plan/stages?handler=Channel", ("route", id), ("stage", 1), ("from", 1), ("to", 5));
         Assert.Equal("1→6", Map(house, id)[..3]);
-        var (_, page) = await house.Post("/plan?handler=Channels", ("route", id), ("stage", 1), ("map", "1-2→4"));
+        var (_, page) = await house.Post("/plan/stages?handler=Channels", ("route", id), ("stage", 1), ("map", "1-2→4"));
         Assert.Equal("1→4, 2→4", Map(house, id));
         Assert.Equal(["notes", "ch 1 → 4, 2 → 4"], page.QuerySelectorAll($"#track-{id} .sign text").Select(text => text.TextContent));
-        await house.Post("/plan?handler=Kind", ("route", id), ("stage", 0), ("kind", "PitchBend"), ("pass", "true"));
+        await house.Post("/plan/stages?handler=Kind", ("route", id), ("stage", 0), ("kind", "PitchBend"), ("pass", "true"));
         Assert.Equal(KindSet.Of(MessageKind.Note, MessageKind.PitchBend), Assert.IsType<KindsStage>(house.Studio.FindRoute(id)!.Stages[0]).Passing);
-        await house.Post("/plan?handler=Kind", ("route", id), ("stage", 0), ("pass", "false"));
+        await house.Post("/plan/stages?handler=Kind", ("route", id), ("stage", 0), ("pass", "false"));
         Assert.Equal(KindSet.None, Assert.IsType<KindsStage>(house.Studio.FindRoute(id)!.Stages[0]).Passing);
-        await house.Post("/plan?handler=RemoveStage", ("route", id), ("stage", 0), ("name", "Kinds"));
+        await house.Post("/plan/stages?handler=RemoveStage", ("route", id), ("stage", 0), ("name", "Kinds"));
         Assert.IsType<ChannelsStage>(Assert.Single(house.Studio.FindRoute(id)!.Stages));
     }
 
@@ -191,7 +235,7 @@ public sealed partial class PageTests
         ];
         foreach (var (handler, values, reason) in wrong)
         {
-            var (status, page) = await house.Post($"/plan?handler={handler}", [("route", id), .. values]);
+            var (status, page) = await house.Post($"/plan/stages?handler={handler}", [("route", id), .. values]);
             Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
             Assert.Contains(reason, page.QuerySelector("[role=alert]")!.TextContent, StringComparison.Ordinal);
         }
@@ -209,15 +253,15 @@ public sealed partial class PageTests
     {
         await using var house = await House.Open();
         var id = house.Route("keys to stars", "Himmel").Id;
-        await house.Post("/plan?handler=AddStage", ("route", id), ("name", name));
-        var (status, page) = await house.Post("/plan?handler=Set", ("route", id), ("stage", 1), ("name", name), (field, typed));
+        await house.Post("/plan/stages?handler=AddStage", ("route", id), ("name", name));
+        var (status, page) = await house.Post("/plan/stages?handler=Set", ("route", id), ("stage", 1), ("name", name), (field, typed));
         Assert.Equal(HttpStatusCode.OK, status);
         Assert.Equal(sign, page.QuerySelectorAll($"#track-{id} .sign text")[^1].TextContent);
-        (status, page) = await house.Post("/plan?handler=Set", ("route", id), ("stage", 1), ("name", name), (field, "upside down"));
+        (status, page) = await house.Post("/plan/stages?handler=Set", ("route", id), ("stage", 1), ("name", name), (field, "upside down"));
         Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
         Assert.NotEqual("", page.QuerySelector(".stage [role=alert]")!.TextContent);
         Assert.Equal(sign, house.Studio.FindRoute(id)!.Stages[1].Sign);
-        await house.Post("/plan?handler=MoveStage", ("route", id), ("stage", 1), ("by", -1));
+        await house.Post("/plan/stages?handler=MoveStage", ("route", id), ("stage", 1), ("by", -1));
         Assert.Equal(name, house.Studio.FindRoute(id)!.Stages[0].Name);
     }
 
@@ -226,11 +270,11 @@ public sealed partial class PageTests
     {
         await using var house = await House.Open();
         var id = house.Route("keys to stars", "Himmel").Id;
-        await house.Post("/plan?handler=AddStage", ("route", id), ("name", "Velocity"));
+        await house.Post("/plan/stages?handler=AddStage", ("route", id), ("name", "Velocity"));
         (string, object)[] rest = [("scale", 80), ("offset", 5), ("curve", 0)];
-        await house.Post("/plan?handler=Set", [("route", id), ("stage", 1), ("name", "Velocity"), ("low", 20), ("high", 100), .. rest]);
+        await house.Post("/plan/stages?handler=Set", [("route", id), ("stage", 1), ("name", "Velocity"), ("low", 20), ("high", 100), .. rest]);
         Assert.Equal(new VelocityStage(20, 100, 80, 5), house.Studio.FindRoute(id)!.Stages[1]);
-        var (status, _) = await house.Post("/plan?handler=Set", [("route", id), ("stage", 1), ("name", "Velocity"), ("low", 100), ("high", 20), .. rest]);
+        var (status, _) = await house.Post("/plan/stages?handler=Set", [("route", id), ("stage", 1), ("name", "Velocity"), ("low", 100), ("high", 20), .. rest]);
         Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
     }
 
@@ -290,14 +334,14 @@ public sealed partial class PageTests
     public async Task A_studio_is_exported_and_imported_whole_and_a_file_that_is_none_changes_nothing()
     {
         await using var house = await House.Open();
-        var text = await house.Client.GetStringAsync("/gear?handler=Export");
+        var text = await house.Client.GetStringAsync("/gear/files?handler=Export");
         Assert.Equal(Weiche.Files.StudioJson.Write(house.Studio), text);
         house.Desk.Apply(new AddVirtualPort("later"));
         Assert.Equal(HttpStatusCode.OK, await Import(text));
         Assert.Equal(["Amsel 61", "Tritt 13", "Brandung", "Himmel", "keys to stars", "Bandhaus line"], house.Studio.Devices.Select(device => device.Name));
         Assert.Equal(["ch 1 → 3"], house.Route("Amsel 61", "Brandung").Stages.Select(stage => stage.Sign));
         house.StandIn("Amsel 61").Player!.Press("me", 60, 96);
-        await House.Until(() => house.StandIn("Brandung").Listener!.Hearing.Held.Count == 1, "the imported studio playing");
+        await House.Until(() => house.StandIn("Brandung").Listener!.Heard.Held.Count == 1, "the imported studio playing");
         var before = house.Desk.State;
         Assert.Equal(HttpStatusCode.UnprocessableEntity, await Import("""{"format": 1}"""));
         Assert.Equal(HttpStatusCode.UnprocessableEntity, await Import(""));
@@ -305,7 +349,7 @@ public sealed partial class PageTests
 
         async Task<HttpStatusCode> Import(string file)
         {
-            using var request = new HttpRequestMessage(HttpMethod.Post, "/gear?handler=Import");
+            using var request = new HttpRequestMessage(HttpMethod.Post, "/gear/files?handler=Import");
             request.Headers.Add("X-Weiche-Token", House.Token(await house.Get("/gear")));
             request.Headers.Add("HX-Request", "true");
             using var content = new MultipartFormDataContent { { new StringContent(file), "file", "studio.json" } };

@@ -2,7 +2,9 @@ using System.Net;
 using Weiche.Core.Midi;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 using Weiche.Web.Pages;
+using Weiche.Web.Pages.Plan;
 
 namespace Weiche.Web.Tests;
 
@@ -133,10 +135,10 @@ public sealed class PlanTests
         (_, page) = await house.Post("/plan?handler=Copy", ("route", route), ("to", house.To("keys to stars")));
         var copy = house.Route("Brandung", "keys to stars");
         Assert.Equal(copy.Id.ToString(), page.QuerySelector("#fragment")!.GetAttribute("data-route"));
-        (_, page) = await house.Post("/plan?handler=StageOn", ("route", route), ("stage", 0), ("name", "Channels"), ("on", "false"));
+        (_, page) = await house.Post("/plan/stages?handler=StageOn", ("route", route), ("stage", 0), ("name", "Channels"), ("on", "false"));
         Assert.Contains("Switched off", page.QuerySelector(".stage.aside")!.TextContent, StringComparison.Ordinal);
         Assert.IsType<OffStage>(house.Studio.FindRoute(route)!.Stages[0]);
-        await house.Post("/plan?handler=CopyStage", ("route", copy.Id), ("stage", 0), ("other", route));
+        await house.Post("/plan/stages?handler=CopyStage", ("route", copy.Id), ("stage", 0), ("other", route));
         Assert.Equal(2, house.Studio.FindRoute(route)!.Stages.Length);
     }
 
@@ -148,7 +150,7 @@ public sealed class PlanTests
         house.Desk.Apply(new AddStage(route, new KeysStage(24, 47)));
         var was = (await house.Get($"/plan?route={route}")).QuerySelectorAll("input[name=was]")[^1].GetAttribute("value")!;
         house.Desk.Apply(new SetStage(route, 1, new KeysStage(30, 40)));
-        var (status, page) = await house.Post("/plan?handler=Set", ("route", route), ("stage", 1), ("name", "Keys"), ("was", was), ("rule", "C5"));
+        var (status, page) = await house.Post("/plan/stages?handler=Set", ("route", route), ("stage", 1), ("name", "Keys"), ("was", was), ("rule", "C5"));
         Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
         Assert.Contains("Another window has set this Keys stage to “F#0 – E1”", page.QuerySelector("#plan-say")!.TextContent, StringComparison.Ordinal);
         Assert.Equal(new KeysStage(30, 40), house.Studio.FindRoute(route)!.Stages[1]);
@@ -160,16 +162,16 @@ public sealed class PlanTests
         await using var house = await House.Open();
         var route = house.Route("Amsel 61", "Brandung").Id;
         await house.Post("/plan?handler=Many", ("what", "stage"), ("routes", route), ("line", "velocity 10-120"));
-        var (status, page) = await house.Post("/plan?handler=Draw", ("route", route), ("stage", 1), ("points", "1:64,64:64,127:64"));
+        var (status, page) = await house.Post("/plan/stages?handler=Draw", ("route", route), ("stage", 1), ("points", "1:64,64:64,127:64"));
         Assert.Equal(HttpStatusCode.OK, status);
         var drawn = Assert.IsType<VelocityStage>(house.Studio.FindRoute(route)!.Stages[1]);
         Assert.Equal((10, 120, 64), (drawn.Lowest, drawn.Highest, drawn.Bend(100)));
-        Assert.Equal(HttpStatusCode.UnprocessableEntity, (await house.Post("/plan?handler=Draw", ("route", route), ("stage", 1), ("points", "x"))).Status);
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, (await house.Post("/plan/stages?handler=Draw", ("route", route), ("stage", 1), ("points", "x"))).Status);
         await house.Post("/plan?handler=Many", ("what", "stage"), ("routes", route), ("line", "C3 – G8"));
         page = await house.Get($"/plan?route={route}");
         Assert.Equal(["→ Brandung", "→ keys to sta…"], page.QuerySelectorAll(".zone-name").Select(name => name.TextContent));
         Assert.Equal(128, page.QuerySelectorAll("[data-map-key]").Length);
-        await house.Post("/plan?handler=Kind", ("route", route), ("stage", 0), ("kind", nameof(MessageKind.Note)), ("pass", "false"));
+        await house.Post("/plan/stages?handler=Kind", ("route", route), ("stage", 0), ("kind", nameof(MessageKind.Note)), ("pass", "false"));
         await house.Post("/plan?handler=Many", ("what", "stage"), ("routes", route), ("line", "only clock"));
         await house.Post("/plan?handler=Many", ("what", "stage"), ("routes", route), ("line", "only notes"));
         page = await house.Get($"/plan?route={route}");

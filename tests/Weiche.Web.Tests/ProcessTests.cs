@@ -4,7 +4,6 @@ using System.Net.Sockets;
 using System.Text.Json;
 using System.Text.RegularExpressions;
 using Weiche.Files;
-using Weiche.Tests;
 
 namespace Weiche.Web.Tests;
 

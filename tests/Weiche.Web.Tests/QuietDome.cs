@@ -1,4 +1,5 @@
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 using Weiche.Files;
 
 namespace Weiche.Web.Tests;

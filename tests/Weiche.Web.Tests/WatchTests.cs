@@ -1,6 +1,7 @@
 using System.Net;
 using AngleSharp.Dom;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 using Weiche.Web.Live;
 
 namespace Weiche.Web.Tests;
@@ -44,7 +45,7 @@ public sealed class WatchTests
     {
         await using var house = await House.Open(dome: true);
         // The pedals send active sensing all the time.
-        await House.Until(() => house.Desk.Junction.Plan.Meter(house.From("Tritt 13"))!.Background > 2, "active sensing");
+        await House.Until(() => house.Desk.Junction.Compiled.Meter(house.From("Tritt 13"))!.Background > 2, "active sensing");
         Assert.DoesNotContain(From(await house.Get("/watch")), name => name == "Tritt 13");
         var (status, page) = await house.Post("/watch?handler=Background", ("on", "true"));
         Assert.Equal(HttpStatusCode.OK, status);
@@ -56,10 +57,10 @@ public sealed class WatchTests
         }
         Assert.Contains("Tritt 13", From(page));
         await house.Post("/watch?handler=Background", ("on", "false"));
-        var before = house.Desk.Junction.Plan.Meter(house.From("Tritt 13"))!.Background;
+        var before = house.Desk.Junction.Compiled.Meter(house.From("Tritt 13"))!.Background;
         await Task.Delay(60);
         var newest = (await house.Get("/watch?q=sensing")).QuerySelector("#fragment")!.GetAttribute("data-newest");
-        await House.Until(() => house.Desk.Junction.Plan.Meter(house.From("Tritt 13"))!.Background > before + 2, "more active sensing");
+        await House.Until(() => house.Desk.Junction.Compiled.Meter(house.From("Tritt 13"))!.Background > before + 2, "more active sensing");
         Assert.DoesNotContain("<tr ", await house.Client.GetStringAsync($"/watch?handler=Lines&after={newest}&q=sensing"), StringComparison.Ordinal);
     }
 
@@ -75,7 +76,9 @@ public sealed class WatchTests
             house.StandIn("Amsel 61").Player!.Press("me", key, 96);
             house.StandIn("Amsel 61").Player!.Release("me", key);
         }
-        var bytes = house.Desk.Junction.Plan.Meter(house.From("Amsel 61"))!.Bytes;
+        var figures = house.Desk.Junction.Compiled.Meter(house.From("Amsel 61"))!;
+        await House.Until(() => figures.Messages == 20, "all of it");
+        var bytes = figures.Bytes;
         Assert.True(bytes >= 20 * 3);
         meter.Look();
         Assert.Equal(new WireLoad(bytes, bytes), meter.Of(house.From("Amsel 61")));

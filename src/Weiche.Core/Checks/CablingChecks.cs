@@ -1,5 +1,6 @@
-using Weiche.Core.Analysis;
+using Weiche.Core.Midi;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 
 namespace Weiche.Core.Checks;
 
@@ -18,14 +19,14 @@ internal static class CablingChecks
             if (!flow.Components[i].IsClosed || places.Any(place => flow.PortAt(place) is not null || flow.Places[place] is null || !search.Endless[place].IsEmpty)) continue;
             var devices = places.Select(place => studio.FindJack(new JackId(flow.Places[place]!.Value.Id))!.Value.Device.Name).Distinct();
             yield return new Finding(
-                FindingKind.Cabling, Severity.Warning, $"ring-{places[0]}", $"The cables of {Journey.ListOf([.. devices])} run in a ring",
+                FindingKind.Cabling, Severity.Warning, $"ring-{places.Min(place => flow.Places[place]!.Value.Id)}", $"The cables of {WordList.Of([.. devices])} run in a ring",
                 "What gets in goes round by the thrus for ever, and no jack is left to get in by. Take one cable out.")
             {
                 Paths = WayWords.PathsOf(places.SelectMany(place => flow.OutOf[place])),
-                Proposed = [.. studio.Cables.Where(cable => places.Contains(flow.Number(InnerEnd.At(cable.From))!.Value) && places.Contains(flow.Number(InnerEnd.At(cable.To))!.Value)).Select(cable => new UnplugCable(cable.From))],
+                Proposed = [.. studio.Cables.Where(cable => places.Contains(flow.Number(Place.At(cable.From))!.Value) && places.Contains(flow.Number(Place.At(cable.To))!.Value)).Select(cable => new UnplugCable(cable.From))],
             };
         }
-        foreach (var jack in studio.Devices.Where(device => device.Kind == DeviceKind.Interface).SelectMany(device => device.Jacks.Where(jack => jack.Sends)))
+        foreach (var jack in studio.Devices.Where(device => device.IsInterface()).SelectMany(device => device.Jacks.Where(jack => jack.Sends)))
         {
             var chain = studio.Chain(jack.Id);
             if (chain.Count <= LongestChain + 1) continue;
@@ -35,7 +36,7 @@ internal static class CablingChecks
         }
         foreach (var jack in studio.Devices.SelectMany(device => device.Jacks.Where(jack => jack.Role == JackRole.Thru && studio.CableAt(jack.Id) is not null).Select(jack => (device, jack))))
         {
-            if (jack.device.InnerPaths.Any(path => path.To == InnerEnd.At(jack.jack.Id))) continue;
+            if (jack.device.InnerPaths.Any(path => path.To == Place.At(jack.jack.Id))) continue;
             yield return new Finding(
                 FindingKind.Cabling, Severity.Warning, $"thru-{jack.jack.Id}", $"{jack.device.Name} {jack.jack.Name} repeats nothing",
                 $"A cable leads on from {jack.device.Name} {jack.jack.Name}, and the device has no way from its IN to it.");

@@ -1,6 +1,6 @@
 using System.Collections.Immutable;
-using Weiche.Core.Analysis;
 using Weiche.Core.Studios;
+using Weiche.Core.Ways;
 
 namespace Weiche.Core.Checks;
 
@@ -76,7 +76,7 @@ public static class Checker
         var looked = new LookedAt(
             search.Flow.Steps.Select(step => step.Route).OfType<Route>().DistinctBy(route => route.Id).Count(),
             search.Flow.Places.Count(place => place is not null),
-            search.Flow.Ways.All.Count(link => link.Kind is LinkKind.Inner or LinkKind.Virtual && link.To != InnerEnd.Sound),
+            search.Flow.Links.All.Count(link => link.Kind is LinkKind.Inner or LinkKind.Virtual && link.To != Place.Sound),
             ways.IsWhole);
         search.Forget();
         return new CheckReport(studio, search, ways, findings, loads, looked);

@@ -1,5 +1,4 @@
-using Weiche.Core.Analysis;
-using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 
 namespace Weiche.Core.Checks;
 
@@ -101,7 +100,7 @@ internal sealed class CircuitSearch
     /// <summary>Keeps what was found about a component.</summary>
     internal void Remember(int component, IReadOnlyList<Finding> findings) => _findings[KeyOf(First(component))] = findings;
 
-    private FlowStep First(int component) => Flow.Components[component].Places.SelectMany(place => Flow.OutOf[place]).First(Flow.IsWithin);
+    private Step First(int component) => Flow.Components[component].Places.SelectMany(place => Flow.OutOf[place]).First(Flow.IsWithin);
 
     /// <summary>Whether something can go round here that could not in another version of the studio.</summary>
     internal bool OpensMoreThan(CircuitSearch before)
@@ -132,13 +131,13 @@ internal sealed class CircuitSearch
         foreach (var step in Flow.OutOf[place]) Send(step);
     }
 
-    private void Send(FlowStep step)
+    private void Send(Step step)
     {
         if (!Reach[step.From].IsEmpty) _into[step.To] = _into[step.To].Union(ImageOf(step, Reach[step.From]));
     }
 
     /// <summary>What a step makes of a set; what it made of the same set before is remembered.</summary>
-    internal MessageSet ImageOf(FlowStep step, MessageSet set)
+    internal MessageSet ImageOf(Step step, MessageSet set)
     {
         if (step.IsPlain) return set;
         var key = KeyOf(step);
@@ -152,7 +151,7 @@ internal sealed class CircuitSearch
     /// <param name="step">The step.</param>
     /// <param name="set">The set.</param>
     /// <param name="pass">What it is asked for: each pass over the graph has a memory of its own.</param>
-    internal MessageSet PreImageOf(FlowStep step, MessageSet set, int pass)
+    internal MessageSet PreImageOf(Step step, MessageSet set, int pass)
     {
         if (step.IsPlain) return set;
         var key = (KeyOf(step), pass);
@@ -321,30 +320,30 @@ internal sealed class CircuitSearch
                 twice = twice.Union(once.Intersect(one)).Union(step.PreImageTwice(forever[step.To], MessageSet.Empty));
                 once = once.Union(one);
             }
-            Grows[place] = !behind[place].Intersect(twice).IsEmpty;
+            Grows[place] = behind[place].Overlaps(twice);
         }
 
         MessageSet GoingOn(int place) => Flow.OutOf[place].Aggregate(MessageSet.Empty, (set, step) => set.Union(step.PreImage(forever[step.To])));
         MessageSet Coming(int place) => Flow.Into[place].Aggregate(MessageSet.Empty, (set, step) => set.Union(step.Image(behind[step.From])));
-        Func<int, IEnumerable<int>> Within(Func<FlowStep, int> other, Func<int, FlowStep[]> steps) => place => steps(place).Where(Flow.IsWithin).Select(other);
+        Func<int, IEnumerable<int>> Within(Func<Step, int> other, Func<int, Step[]> steps) => place => steps(place).Where(Flow.IsWithin).Select(other);
     }
 
-    private StepKey KeyOf(FlowStep step) => new(step.Route?.Id.Value ?? 0, Flow.Places[step.From], Flow.Places[step.To]);
+    private StepKey KeyOf(Step step) => new(step.Route?.Id.Value ?? 0, Flow.Places[step.From], Flow.Places[step.To]);
 
     /// <summary>Names a step across versions of a studio.</summary>
-    private readonly record struct StepKey(int Route, Studios.InnerEnd? From, Studios.InnerEnd? To);
+    private readonly record struct StepKey(int Route, Studios.Place? From, Studios.Place? To);
 
     /// <summary>What a step made of what it was given.</summary>
-    private readonly record struct Passed(FlowStep Step, MessageSet Came, MessageSet Image)
+    private readonly record struct Passed(Step Step, MessageSet Came, MessageSet Image)
     {
-        internal bool IsFor(FlowStep step, MessageSet came) => step.Stages == Step.Stages && step.Taken.Equals(Step.Taken) && came.Equals(Came);
+        internal bool IsFor(Step step, MessageSet came) => step.Stages == Step.Stages && step.Taken.Equals(Step.Taken) && came.Equals(Came);
     }
 
     /// <summary>What was found out about a component.</summary>
-    private sealed record Solved(Studios.InnerEnd?[] Places, (StepKey Key, FlowStep Step)[] Steps, MessageSet[] Into, MessageSet[] Reach, MessageSet[] Endless, int Rounds,
-        Studios.InnerEnd? LastPlace, MessageSet Last)
+    private sealed record Solved(Studios.Place?[] Places, (StepKey Key, Step Step)[] Steps, MessageSet[] Into, MessageSet[] Reach, MessageSet[] Endless, int Rounds,
+        Studios.Place? LastPlace, MessageSet Last)
     {
-        internal bool IsFor(CircuitSearch search, int[] places, FlowStep[] steps)
+        internal bool IsFor(CircuitSearch search, int[] places, Step[] steps)
         {
             if (places.Length != Places.Length || steps.Length != Steps.Length) return false;
             for (var i = 0; i < places.Length; i++)

@@ -1,8 +1,7 @@
 using System.Collections.Immutable;
 using System.Globalization;
-using Weiche.Core.Analysis;
 using Weiche.Core.Midi;
-using Weiche.Core.Studios;
+using Weiche.Core.Sets;
 using static Weiche.Core.Checks.WayWords;
 
 namespace Weiche.Core.Checks;
@@ -52,7 +51,7 @@ internal sealed class Circuits
             .Select(item => Endless(item.part, [.. running.Where(each => of[each.Step.From] == item.i && of[each.Step.To] == item.i)])).OfType<Finding>();
     }
 
-    private Finding? Endless(Component circuit, List<(FlowStep Step, MessageSet Set)> running)
+    private Finding? Endless(Component circuit, List<(Step Step, MessageSet Set)> running)
     {
         var strides = circuit.Places.Where(place => !_search.Endless[place].IsEmpty).Select(place => FindRing(circuit, place)).FirstOrDefault(ring => ring is not null);
         // Messages that only pass on their way into another circuit of the same places make no ring here.
@@ -60,7 +59,7 @@ internal sealed class Circuits
         var grows = circuit.Places.Any(place => _search.Grows[place]);
         var ring = _words.Ring(strides);
         var kinds = circuit.Places.Aggregate(KindSet.None, (all, place) => _search.Endless[place].KindsIn().Members.Aggregate(all, (set, kind) => set.With(kind, true)));
-        var round = ring.Sum(leg => leg.Delay);
+        var round = MidiSpan.Sum(ring.Select(leg => leg.Delay));
         var start = _flow.Places.Index().First(place => place.Item is not null && _words.NameOf(place.Index) == ring[0].Place && strides.Any(stride => stride.Step.From == place.Index)).Index;
         var witness = MessageAt(strides.First(stride => stride.Step.From == start).Came);
         var what = kinds == KindSet.All ? "Everything" : Capital(SetWords.Names(kinds));
@@ -69,7 +68,7 @@ internal sealed class Circuits
         return new Finding(
             grows ? FindingKind.Growing : FindingKind.Endless, Severity.Fault, KeyOf(grows ? "growing" : "endless", circuit.Places),
             $"{what} {does} in a circle{(grows ? " and become" + (does == "runs" ? "s" : "") + " more" : "")}: {names}",
-            $"{witness} {ring[0].Place} comes back {(round == 0 ? "at once" : $"after {Milliseconds(round)}")}, and again, and again{(grows ? ", more of it each time" : "")}.")
+            $"{witness} {ring[0].Place} comes back {(round == MidiSpan.Zero ? "at once" : $"after {round.Exactly()}")}, and again, and again{(grows ? ", more of it each time" : "")}.")
         {
             Ring = ring,
             Round = round,
@@ -83,15 +82,15 @@ internal sealed class Circuits
         };
     }
 
-    private IEnumerable<string> Evidence(long round, List<Stride> strides, bool grows, int steps)
+    private IEnumerable<string> Evidence(MidiSpan round, List<MessageStep> strides, bool grows, int steps)
     {
-        if (round == 0) yield return "No wire slows it down: it runs as fast as this computer can.";
+        if (round == MidiSpan.Zero) yield return "No wire slows it down: it runs as fast as this computer can.";
         else
         {
-            var each = 1_000_000.0 / round;
-            foreach (var cable in strides.Where(stride => stride.Step.Link is { ByteTime: > 0 }).Take(1))
+            var each = (double)MidiSpan.Second.Microseconds / round.Microseconds;
+            foreach (var cable in strides.Where(stride => stride.Step.Link is { ByteTime.Microseconds: > 0 }).Take(1))
             {
-                var share = each * (1 + cable.Became.DataLength) * cable.Step.Link!.ByteTime / 1_000_000;
+                var share = each * (1 + cable.Became.DataLength) * cable.Step.Link!.ByteTime.Microseconds / MidiSpan.Second.Microseconds;
                 yield return share >= 1 ? $"A single one fills the DIN wire to {_words.NameOf(cable.Step.To)}." : string.Create(CultureInfo.InvariantCulture, $"Each takes {share:0 %} of the DIN wire to {_words.NameOf(cable.Step.To)}: with {Math.Ceiling(1 / share):0} it is full.");
             }
         }
@@ -117,7 +116,7 @@ internal sealed class Circuits
             $"{MessageAt(chain[0])} comes back {(rounds == 1 ? "once" : $"{rounds} times")}{changes}, and ends as {MessageAt(chain[^1])}{ValueOf(chain[^1])}.")
         {
             Ring = ring,
-            Round = ring.Sum(leg => leg.Delay),
+            Round = MidiSpan.Sum(ring.Select(leg => leg.Delay)),
             Rounds = rounds,
             Routes = RoutesOf(strides.Select(stride => stride.Step)),
             Paths = PathsOf(strides.Select(stride => stride.Step)),
@@ -178,10 +177,10 @@ internal sealed class Circuits
     }
 
     /// <summary>A short closed way of one message, found by following it; null if none goes through the place.</summary>
-    private List<Stride>? FindRing(Component circuit, int place)
+    private List<MessageStep>? FindRing(Component circuit, int place)
     {
         var inside = circuit.Places.ToHashSet();
-        bool Goes(FlowStep step) => inside.Contains(step.To);
+        bool Goes(Step step) => inside.Contains(step.To);
         foreach (var kind in _search.Endless[place].KindsIn().Members)
         {
             var message = _search.Endless[place].OfKind(kind).Usual();
@@ -199,18 +198,18 @@ internal sealed class Circuits
         return null;
     }
 
-    private IEnumerable<Stride> Next((int Place, MidiMessage Message) here)
+    private IEnumerable<MessageStep> Next((int Place, MidiMessage Message) here)
     {
         foreach (var step in _flow.OutOf[here.Place])
         {
-            foreach (var became in step.Run(here.Message)) yield return new Stride(step, here.Message, became);
+            foreach (var became in step.Run(here.Message)) yield return new MessageStep(step, here.Message, became);
         }
     }
 
     /// <summary>The shortest way of a message to a state, of at least one step.</summary>
-    private List<Stride>? FindWay(int place, MidiMessage message, Predicate<(int Place, MidiMessage Message)> isEnd, Predicate<FlowStep> goes)
+    private List<MessageStep>? FindWay(int place, MidiMessage message, Predicate<(int Place, MidiMessage Message)> isEnd, Predicate<Step> goes)
     {
-        var before = new Dictionary<(int, MidiMessage), (Stride Stride, (int, MidiMessage) From)>();
+        var before = new Dictionary<(int, MidiMessage), (MessageStep MessageStep, (int, MidiMessage) From)>();
         var next = new Queue<(int Place, MidiMessage Message)>([(place, message)]);
         while (next.TryDequeue(out var here) && before.Count < MaxFollowed)
         {
@@ -223,11 +222,11 @@ internal sealed class Circuits
                     next.Enqueue(to);
                     continue;
                 }
-                var way = new List<Stride>();
+                var way = new List<MessageStep>();
                 var at = to;
                 do
                 {
-                    way.Insert(0, before[at].Stride);
+                    way.Insert(0, before[at].MessageStep);
                     at = before[at].From;
                 }
                 while (at != (place, message));
@@ -238,7 +237,7 @@ internal sealed class Circuits
     }
 
     /// <summary>What can be at the start of a ring, kind by kind, and what becomes of it on the way round.</summary>
-    private IEnumerable<Running> RunsAt(int start, List<Stride> strides)
+    private IEnumerable<Running> RunsAt(int start, List<MessageStep> strides)
     {
         foreach (var kind in _search.Reach[start].KindsIn().Members)
         {
@@ -253,7 +252,7 @@ internal sealed class Circuits
         }
     }
 
-    private static string StoppedBy(MidiMessage message, int start, List<Stride> strides)
+    private static string StoppedBy(MidiMessage message, int start, List<MessageStep> strides)
     {
         var first = strides.FindIndex(stride => stride.Step.From == start);
         for (var round = 0; round < 128; round++)

@@ -1,8 +1,9 @@
 using System.Globalization;
-using Weiche.Core.Analysis;
 using Weiche.Core.Midi;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
+using Weiche.Core.Ways;
 
 namespace Weiche.Core.Checks;
 
@@ -16,7 +17,7 @@ internal static class Clocks
     {
         var flow = search.Flow;
         var byHearer = new Dictionary<DeviceId, List<(Device From, RouteId? By)>>();
-        foreach (var device in flow.Studio.Devices.Where(device => device.SendsKinds.Contains(MessageKind.Clock) && (device.Kind is DeviceKind.Clock or DeviceKind.Application || device.SendsKinds != KindSet.All)))
+        foreach (var device in flow.Studio.Devices.Where(device => device.SendsKinds.Contains(MessageKind.Clock) && (device.Kind.Facts() is { GivesClock: true } or { MayGiveClock: true } || device.SendsKinds != KindSet.All)))
         {
             foreach (var (hearer, by) in Reached(flow, device))
             {
@@ -30,12 +31,12 @@ internal static class Clocks
             var clocks = byHearer.GetValueOrDefault(hearer.Id, []);
             var listens = hearer.ListensKinds.Contains(MessageKind.Clock);
             if (listens && clocks.Count > 1) yield return Two(flow.Studio, hearer, clocks);
-            if (listens && clocks.Count == 0 && hearer.ListensKinds != KindSet.All && Shapes.Ways(hearer.Kind).Listens)
+            if (listens && clocks.Count == 0 && hearer.ListensKinds != KindSet.All && hearer.Kind.Facts().Listens)
             {
                 yield return new Finding(FindingKind.Clock, Severity.Warning, $"clock-none-{hearer.Id}", $"No clock reaches {hearer.Name}", $"{hearer.Name} is said to listen to the clock, and none gets to it.");
             }
-            if (listens || hearer.Kind is DeviceKind.Interface or DeviceKind.VirtualPort) continue;
-            foreach (var (from, by) in clocks.Where(clock => clock.From.Kind == DeviceKind.Clock || clock.From.SendsKinds != KindSet.All))
+            if (listens || hearer.PassesOn()) continue;
+            foreach (var (from, by) in clocks.Where(clock => clock.From.Kind.Facts().GivesClock || clock.From.SendsKinds != KindSet.All))
             {
                 yield return new Finding(
                     FindingKind.Clock, Severity.Notice, $"clock-unwanted-{from.Id}-{hearer.Id}", $"{hearer.Name} gets a clock that it does not want",
@@ -50,8 +51,8 @@ internal static class Clocks
 
     private static Finding Two(Studio studio, Device hearer, List<(Device From, RouteId? By)> clocks)
     {
-        var sure = clocks.Count(clock => clock.From.Kind != DeviceKind.Application || clock.From.SendsKinds != KindSet.All);
-        var names = Journey.ListOf([.. clocks.Select(clock => clock.From.Name)]);
+        var sure = clocks.Count(clock => !clock.From.Kind.Facts().MayGiveClock || clock.From.SendsKinds != KindSet.All);
+        var names = WordList.Of([.. clocks.Select(clock => clock.From.Name)]);
         // Where they meet at one destination, the engine lets through one at a time.
         var meet = clocks.TrueForAll(clock => clock.By is not null) && clocks.Select(clock => studio.FindRoute(clock.By!.Value)!.To).Distinct().Count() == 1;
         var then = meet ? "the one that comes first is heard, and the other left out." : "it runs at the sum of both.";
@@ -79,7 +80,7 @@ internal static class Clocks
         }
         while (next.TryDequeue(out var place))
         {
-            if (flow.Places[place] is { } end && Ways.HearerAt(flow.Studio, end) is { } hearer) reached.Add((hearer, by[place]));
+            if (flow.Places[place] is { } end && RoomLinks.HearerAt(flow.Studio, end) is { } hearer) reached.Add((hearer, by[place]));
             foreach (var step in flow.OutOf[place])
             {
                 if (!step.Run(MidiMessage.Clock).IsEmpty && by.TryAdd(step.To, step.Route?.Id ?? by[place])) next.Enqueue(step.To);

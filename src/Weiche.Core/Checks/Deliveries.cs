@@ -1,6 +1,7 @@
-using Weiche.Core.Analysis;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Studios;
+using Weiche.Core.Ways;
 
 namespace Weiche.Core.Checks;
 
@@ -31,8 +32,8 @@ internal sealed class Deliveries
         var listening = Hearing.Listening(flow, false);
         var senders = flow.Places.Index().Where(place => !flow.Sent[place.Index].IsEmpty).Select(place => (place.Index, Device: flow.OwnerOf(place.Item!.Value)!))
             // Where nothing is said to be plugged in, nobody would miss anything.
-            .Where(sender => sender.Device.Kind != DeviceKind.Interface).ToList();
-        foreach (var ears in flow.Places.Index().Where(place => !listening[place.Index].IsEmpty).GroupBy(place => Ways.HearerAt(flow.Studio, place.Item!.Value)!.Id).Where(group => hearers.Contains(group.Key)))
+            .Where(sender => !sender.Device.IsInterface()).ToList();
+        foreach (var ears in flow.Places.Index().Where(place => !listening[place.Index].IsEmpty).GroupBy(place => RoomLinks.HearerAt(flow.Studio, place.Item!.Value)!.Id).Where(group => hearers.Contains(group.Key)))
         {
             var ends = new MessageSet[flow.Places.Length];
             Array.Fill(ends, MessageSet.Empty);
@@ -52,14 +53,14 @@ internal sealed class Deliveries
     }
 
     /// <summary>The devices that hear anything which goes through a step of some routes or inner paths.</summary>
-    internal static IEnumerable<DeviceId> HearersBehind(Flow flow, IEnumerable<FlowStep> steps)
+    internal static IEnumerable<DeviceId> HearersBehind(Flow flow, IEnumerable<Step> steps)
     {
         var seen = new HashSet<int>();
         var next = new Queue<int>(steps.Select(step => step.To));
         while (next.TryDequeue(out var place))
         {
             if (!seen.Add(place)) continue;
-            if (flow.Places[place] is { } end && Ways.HearerAt(flow.Studio, end) is { } hearer) yield return hearer.Id;
+            if (flow.Places[place] is { } end && RoomLinks.HearerAt(flow.Studio, end) is { } hearer) yield return hearer.Id;
             foreach (var step in flow.OutOf[place]) next.Enqueue(step.To);
         }
     }

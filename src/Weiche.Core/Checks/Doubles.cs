@@ -1,6 +1,6 @@
 using System.Globalization;
-using Weiche.Core.Analysis;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Studios;
 using static Weiche.Core.Checks.WayWords;
 
@@ -66,10 +66,10 @@ internal static class Doubles
         foreach (var (one, other, witness) in Find(ways))
         {
             var told = new[] { one, other }.Select(way => Told(flow, words, way, witness)).ToArray();
-            var apart = Math.Abs(told[0].Delay - told[1].Delay);
+            var apart = (told[0].Delay - told[1].Delay).Length;
             var own = one.From.Id == one.Hearer.Id;
             var title = own ? $"{one.Hearer.Name} plays its own keys twice" : $"{one.From.Name} reaches {one.Hearer.Name} twice";
-            var distance = apart == 0 ? "at the same time" : $"{Milliseconds(apart)} apart";
+            var distance = apart == MidiSpan.Zero ? "at the same time" : $"{apart.Exactly()} apart";
             var by = ReferenceEquals(one, other) ? $"twice by {told[0].Name}" : $"by {told[0].Name} and by {told[1].Name}";
             yield return new Finding(
                 FindingKind.Doubled, Severity.Warning, string.Create(CultureInfo.InvariantCulture, $"double-{flow.Places[one.Origin]!.Value.Id}-{one.Hearer.Id}"),
@@ -78,7 +78,7 @@ internal static class Doubles
                 Ways = [.. told],
                 Routes = RoutesOf(one.Steps.Concat(other.Steps)),
                 Paths = [.. PathsOf(one.Steps.Concat(other.Steps)), .. Local(one), .. Local(other)],
-                Evidence = [apart is > 0 and < 30_000 ? "So close together it is one sound that is too loud and hollow: each note cancels part of itself." : "Each note is struck twice, and a note-off ends only one of the two."],
+                Evidence = [apart.Microseconds is > 0 and < 30_000 ? "So close together it is one sound that is too loud and hollow: each note cancels part of itself." : "Each note is struck twice, and a note-off ends only one of the two."],
             };
         }
     }
@@ -88,19 +88,19 @@ internal static class Doubles
     private static FoundWay Told(Flow flow, WayWords words, HeardWay way, MidiMessage witness)
     {
         if (way.IsLocal) return new FoundWay("its own keys (local control)", [], way.From.LocalControl!.Delay);
-        var strides = new List<Stride>();
+        var strides = new List<MessageStep>();
         var here = witness;
         foreach (var step in way.Steps)
         {
             var became = step.Run(here);
             if (became.IsEmpty) break;
-            strides.Add(new Stride(step, here, became[0]));
+            strides.Add(new MessageStep(step, here, became[0]));
             here = became[0];
         }
         var legs = words.Legs(strides);
-        var begin = flow.PortAt(way.Origin) is { IsSource: true } port ? port.Port.Wire.UsualDelay() : 0;
+        var begin = flow.PortAt(way.Origin) is { IsSource: true } port ? port.Port.Wire.UsualDelay() : MidiSpan.Zero;
         var name = string.Join(", then ", way.Steps.Where(step => step.Route is not null && flow.Places[step.To] is not null).Select(step => $"the route {flow.Studio.Describe(step.Route!)}"));
-        return new FoundWay(name.Length > 0 ? name : "the cables", legs, begin + legs.Sum(leg => leg.Delay));
+        return new FoundWay(name.Length > 0 ? name : "the cables", legs, begin + MidiSpan.Sum(legs.Select(leg => leg.Delay)));
     }
 
     private static IEnumerable<(HeardWay, HeardWay)> Pairs(List<HeardWay> ways)

@@ -1,6 +1,8 @@
 using System.Collections.Immutable;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 
 namespace Weiche.Core.Checks;
 
@@ -67,8 +69,8 @@ public enum Severity
 /// <param name="Way">How it leads on: "route · no clock", "Brandung: sequencer page", "cable".</param>
 /// <param name="Route">The route, if it is one.</param>
 /// <param name="Message">What the witness is at its end, in words: "C3 on channel 3".</param>
-/// <param name="Delay">How long it takes, µs; the engine's own time is left out.</param>
-public sealed record Leg(string Place, string Says, PortId? Port, string Way, RouteId? Route, string Message, long Delay);
+/// <param name="Delay">How long it takes; the engine's own time is left out.</param>
+public sealed record Leg(string Place, string Says, PortId? Port, string Way, RouteId? Route, string Message, MidiSpan Delay);
 
 /// <summary>A kind of message in a circuit, and what becomes of it there.</summary>
 /// <param name="Kind">The kind.</param>
@@ -80,8 +82,8 @@ public sealed record Running(MessageKind Kind, string Which, bool Runs, string V
 /// <summary>A whole way of a message: the two ways of a double, for instance.</summary>
 /// <param name="Name">The way in a few words: "its own keys", "Bandhaus: track 4".</param>
 /// <param name="Legs">Its legs; empty for a keyboard's keys and its own sound.</param>
-/// <param name="Delay">How long it takes, µs.</param>
-public sealed record FoundWay(string Name, ImmutableArray<Leg> Legs, long Delay);
+/// <param name="Delay">How long it takes.</param>
+public sealed record FoundWay(string Name, ImmutableArray<Leg> Legs, MidiSpan Delay);
 
 /// <summary>One thing that the checks have to say, with its evidence.</summary>
 /// <param name="Kind">What it is about.</param>
@@ -104,7 +106,7 @@ public sealed record Finding(FindingKind Kind, Severity Severity, string Key, st
     public ImmutableArray<string> Evidence { get; init; } = [];
 
     /// <summary>How long one round of a circuit takes, µs; 0 where only the computer's own time counts.</summary>
-    public long Round { get; init; }
+    public MidiSpan Round { get; init; }
 
     /// <summary>After how many rounds it ends; 0 where that is not the point.</summary>
     public int Rounds { get; init; }
@@ -119,13 +121,13 @@ public sealed record Finding(FindingKind Kind, Severity Severity, string Key, st
     public PortId? Port { get; init; }
 
     /// <summary>What goes wrong as messages, for a remedy that stops just that; empty where nothing does.</summary>
-    public Analysis.MessageSet Messages { get; init; } = Analysis.MessageSet.Empty;
+    public MessageSet Messages { get; init; } = MessageSet.Empty;
 
     /// <summary>Changes that may mend it besides switching off what has part in it.</summary>
     internal ImmutableArray<StudioEdit> Proposed { get; init; } = [];
 
     /// <summary>For each route of a circuit what goes round through it.</summary>
-    internal ImmutableArray<(RouteId Route, Analysis.MessageSet Messages)> Circulating { get; init; } = [];
+    internal ImmutableArray<(RouteId Route, MessageSet Messages)> Circulating { get; init; } = [];
 
     /// <summary>Whether it is a circuit that is open: messages go round for ever.</summary>
     public bool IsOpenCircuit => Kind is FindingKind.Endless or FindingKind.Growing;

@@ -1,7 +1,8 @@
 using System.Collections.Immutable;
-using Weiche.Core.Analysis;
+using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Ways;
 
 namespace Weiche.Core.Checks;
 
@@ -14,7 +15,7 @@ namespace Weiche.Core.Checks;
 /// <param name="Link">The way in the room, or null.</param>
 /// <param name="Stages">What messages go through on it.</param>
 /// <param name="Taken">What never gets onto it: what routes that divert take away before.</param>
-internal sealed record FlowStep(int Index, int From, int To, Route? Route, Link? Link, ImmutableArray<Stage> Stages, MessageSet Taken)
+internal sealed record Step(int Index, int From, int To, Route? Route, Link? Link, ImmutableArray<Stage> Stages, MessageSet Taken)
 {
     /// <summary>Whether everything that begins it ends it as it was.</summary>
     internal bool IsPlain => Stages.IsEmpty && Taken.IsEmpty;
@@ -39,7 +40,7 @@ internal sealed record FlowStep(int Index, int From, int To, Route? Route, Link?
         Taken.Contains(message) ? [] : Stage.Run(Stages, [message], out _, out _);
 
     /// <summary>What one message becomes on steps one after the other, each as often as it does.</summary>
-    internal static List<Midi.MidiMessage> Run(FlowStep[] steps, Midi.MidiMessage message)
+    internal static List<Midi.MidiMessage> Run(Step[] steps, Midi.MidiMessage message)
     {
         var here = new List<Midi.MidiMessage> { message };
         foreach (var step in steps) here = [.. here.SelectMany(each => step.Run(each))];
@@ -52,23 +53,23 @@ internal sealed record FlowStep(int Index, int From, int To, Route? Route, Link?
 /// <remarks>Places of routes with several sources come last and have no name.</remarks>
 internal sealed class Flow
 {
-    private readonly Dictionary<InnerEnd, int> _numbers = [];
+    private readonly Dictionary<Place, int> _numbers = [];
 
     private Flow(Studio studio)
     {
         Studio = studio;
-        Ways = Ways.Of(studio);
-        var places = new List<InnerEnd?>();
+        Links = RoomLinks.Of(studio);
+        var places = new List<Place?>();
         foreach (var device in studio.Devices)
         {
-            foreach (var port in device.Ports) Add(InnerEnd.At(port.Id));
-            foreach (var jack in device.Jacks) Add(InnerEnd.At(jack.Id));
+            foreach (var port in device.Ports) Add(Place.At(port.Id));
+            foreach (var jack in device.Jacks) Add(Place.At(jack.Id));
         }
-        var steps = new List<FlowStep>();
-        foreach (var link in Ways.All)
+        var steps = new List<Step>();
+        foreach (var link in Links.All)
         {
             // What a device's keys and sound do is no way from one place to another.
-            if (link.On && Number(link.From) is { } from && Number(link.To) is { } to) steps.Add(new FlowStep(steps.Count, from, to, null, link, link.Stages, MessageSet.Empty));
+            if (link.On && Number(link.From) is { } from && Number(link.To) is { } to) steps.Add(new Step(steps.Count, from, to, null, link, link.Stages, MessageSet.Empty));
         }
         AddRoutes(places, steps);
         Places = [.. places];
@@ -79,15 +80,15 @@ internal sealed class Flow
         foreach (var device in studio.Devices) AddSent(device);
         (ComponentOf, Components) = Component.Find(Places.Length, OutOf);
 
-        void Add(InnerEnd end)
+        void Add(Place end)
         {
             _numbers.Add(end, places.Count);
             places.Add(end);
         }
 
-        FlowStep[][] Lists(Func<FlowStep, int> end)
+        Step[][] Lists(Func<Step, int> end)
         {
-            var lists = new List<FlowStep>[Places.Length];
+            var lists = new List<Step>[Places.Length];
             foreach (var step in Steps) (lists[end(step)] ??= []).Add(step);
             return Array.ConvertAll(lists, list => list?.ToArray() ?? []);
         }
@@ -95,16 +96,16 @@ internal sealed class Flow
 
     internal Studio Studio { get; }
 
-    internal Ways Ways { get; }
+    internal RoomLinks Links { get; }
 
     /// <summary>What each place is; null for the place of a route with several sources.</summary>
-    internal InnerEnd?[] Places { get; }
+    internal Place?[] Places { get; }
 
-    internal FlowStep[] Steps { get; }
+    internal Step[] Steps { get; }
 
-    internal FlowStep[][] OutOf { get; }
+    internal Step[][] OutOf { get; }
 
-    internal FlowStep[][] Into { get; }
+    internal Step[][] Into { get; }
 
     /// <summary>For each place what a device sends there by itself.</summary>
     internal MessageSet[] Sent { get; }
@@ -117,64 +118,52 @@ internal sealed class Flow
 
     internal static Flow Of(Studio studio) => new(studio);
 
-    internal int? Number(InnerEnd place) => _numbers.TryGetValue(place, out var number) ? number : null;
+    internal int? Number(Place place) => _numbers.TryGetValue(place, out var number) ? number : null;
 
     /// <summary>The port at a place, or null.</summary>
-    internal DevicePort? PortAt(int place) => Places[place] is { Kind: InnerEndKind.Port } end ? Studio.FindPort(new PortId(end.Id)) : null;
+    internal DevicePort? PortAt(int place) => Places[place] is { Kind: PlaceKind.Port } end ? Studio.FindPort(new PortId(end.Id)) : null;
 
     /// <summary>The device that has a port or jack.</summary>
-    internal Device? OwnerOf(InnerEnd place) => place.Kind == InnerEndKind.Jack ? Studio.FindJack(new JackId(place.Id))?.Device : Studio.FindPort(new PortId(place.Id))?.Owner;
+    internal Device? OwnerOf(Place place) => place.Kind == PlaceKind.Jack ? Studio.FindJack(new JackId(place.Id))?.Device : Studio.FindPort(new PortId(place.Id))?.Owner;
 
     /// <summary>The places where a device sends by itself: its sources and its OUT jacks.</summary>
-    internal IEnumerable<int> OriginsOf(Device device) => device.Ports.Where(port => port.Direction == PortDirection.Source && port.Jack is null).Select(port => InnerEnd.At(port.Id))
-        .Concat(device.Jacks.Where(jack => jack.Role == JackRole.Out).Select(jack => InnerEnd.At(jack.Id)))
+    internal IEnumerable<int> OriginsOf(Device device) => device.Ports.Where(port => port.Direction == PortDirection.Source && port.Jack is null).Select(port => Place.At(port.Id))
+        .Concat(device.Jacks.Where(jack => jack.Role == JackRole.Out).Select(jack => Place.At(jack.Id)))
         .Select(end => _numbers[end]);
 
     /// <summary>Whether a step stays within its component.</summary>
-    internal bool IsWithin(FlowStep step) => ComponentOf[step.From] == ComponentOf[step.To];
+    internal bool IsWithin(Step step) => ComponentOf[step.From] == ComponentOf[step.To];
 
-    private void AddRoutes(List<InnerEnd?> places, List<FlowStep> steps)
+    private void AddRoutes(List<Place?> places, List<Step> steps)
     {
-        var anySolo = Studio.Routes.Any(route => route is { On: true, Solo: true });
-        var bySource = new Dictionary<int, List<(Route Route, int At)>>();
+        var live = LiveRoutes.Of(Studio);
+        // Where what several sources send comes together before the stages of their route.
+        var together = new Dictionary<RouteId, int>();
         foreach (var route in Studio.Routes)
         {
-            if (!route.On || (anySolo && !route.Solo) || Studio.FindPort(route.To) is not { Port.On: true }) continue;
-            var sources = Studio.SourcesOf(route).Where(source => source.Port.On).Select(source => _numbers[InnerEnd.At(source.Id)]).ToList();
-            if (sources.Count == 0) continue;
-            var to = _numbers[InnerEnd.At(route.To)];
-            var at = to;
-            if (sources.Count > 1)
-            {
-                at = places.Count;
-                places.Add(null);
-                steps.Add(new FlowStep(steps.Count, at, to, route, null, route.Stages, MessageSet.Empty));
-            }
-            foreach (var source in sources)
-            {
-                if (!bySource.TryGetValue(source, out var list)) bySource.Add(source, list = []);
-                list.Add((route, at));
-            }
+            if (live.SourcesOf(route).Count(source => live.At(route, source) == RouteState.Live) <= 1) continue;
+            together.Add(route.Id, places.Count);
+            steps.Add(new Step(steps.Count, places.Count, _numbers[Place.At(route.To)], route, null, route.Stages, MessageSet.Empty));
+            places.Add(null);
         }
-        foreach (var (source, list) in bySource)
+        foreach (var source in live.Sources)
         {
-            // Those that divert come first, and take away what they let through.
-            var taken = MessageSet.Empty;
-            foreach (var (route, at) in list.OrderBy(item => item.Route.Divert ? 0 : 1))
+            foreach (var (route, taken) in live.LiveFrom(Studio.FindPort(source)!.Value))
             {
-                steps.Add(new FlowStep(steps.Count, source, at, route, null, places[at] is null ? [] : route.Stages, taken));
-                if (route.Divert) taken = taken.Union(Stage.PreImageOf(route.Stages, MessageSet.All));
+                var isTogether = together.TryGetValue(route.Id, out var at);
+                steps.Add(new Step(
+                    steps.Count, _numbers[Place.At(source)], isTogether ? at : _numbers[Place.At(route.To)], route, null, isTogether ? [] : route.Stages, taken));
             }
         }
     }
 
     private void AddSent(Device device)
     {
-        if (device.Kind == DeviceKind.VirtualPort) return;
-        if (device.Kind == DeviceKind.Interface)
+        if (device.IsVirtualPort()) return;
+        if (device.IsInterface())
         {
             // What comes in where nobody said what is plugged in may be anything.
-            foreach (var jack in device.Jacks.Where(jack => jack.Role == JackRole.In && Studio.CableAt(jack.Id) is null)) Sent[_numbers[InnerEnd.At(jack.Id)]] = MessageSet.All;
+            foreach (var jack in device.Jacks.Where(jack => jack.Role == JackRole.In && Studio.CableAt(jack.Id) is null)) Sent[_numbers[Place.At(jack.Id)]] = MessageSet.All;
             return;
         }
         var sends = MessageSet.Of(device.Sends, device.SendsKinds);
@@ -193,7 +182,7 @@ internal sealed record Component(int[] Places, bool IsClosed)
     /// <param name="outOf">The steps from each place.</param>
     /// <param name="follow">Which steps count; null for all.</param>
     /// <returns>The component of each place, and the components in an order in which each comes after all that lead to it.</returns>
-    internal static (int[] Of, Component[] All) Find(int places, FlowStep[][] outOf, Predicate<FlowStep>? follow = null)
+    internal static (int[] Of, Component[] All) Find(int places, Step[][] outOf, Predicate<Step>? follow = null)
     {
         var (order, low, component) = (new int[places], new int[places], new int[places]);
         Array.Fill(component, -1);

@@ -1,7 +1,9 @@
 using System.Globalization;
-using Weiche.Core.Analysis;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
+using Weiche.Core.Ways;
 
 namespace Weiche.Core.Checks;
 
@@ -12,7 +14,7 @@ internal static class Hearing
     /// <param name="flow">The graph.</param>
     /// <param name="ends">What is done with messages at each place; empty where nothing is.</param>
     /// <param name="preImage">How the messages before a step are found; null to work them out.</param>
-    internal static MessageSet[] Back(Flow flow, MessageSet[] ends, Func<FlowStep, MessageSet, MessageSet>? preImage = null)
+    internal static MessageSet[] Back(Flow flow, MessageSet[] ends, Func<Step, MessageSet, MessageSet>? preImage = null)
     {
         preImage ??= static (step, set) => step.PreImage(set);
         var sets = (MessageSet[])ends.Clone();
@@ -37,7 +39,7 @@ internal static class Hearing
 
     /// <summary>What each place's device listens to; empty where none does, or it makes no sound and sound is asked for.</summary>
     internal static MessageSet[] Listening(Flow flow, bool sounding) => [.. flow.Places.Select(place =>
-        place is { } end && Ways.HearerAt(flow.Studio, end) is { } device && (!sounding || device.Sounds)
+        place is { } end && RoomLinks.HearerAt(flow.Studio, end) is { } device && (!sounding || device.Sounds)
             ? MessageSet.Of(device.Listens, device.ListensKinds)
             : MessageSet.Empty)];
 
@@ -57,12 +59,12 @@ internal static class Hearing
     /// <summary>The places where a device sends by itself something that would sound if it got anywhere.</summary>
     private static IEnumerable<Finding> SilentSources(Flow flow, MessageSet[] sounding)
     {
-        foreach (var device in flow.Studio.Devices.Where(device => device.Kind is not (DeviceKind.Interface or DeviceKind.VirtualPort)))
+        foreach (var device in flow.Studio.Devices.Where(device => !device.PassesOn()))
         {
             var places = flow.OriginsOf(device).ToList();
             var sends = places.Aggregate(MessageSet.Empty, (set, place) => set.Union(flow.Sent[place])).Intersect(MessageSet.OnChannels);
             if (sends.IsEmpty || device.LocalControl is { On: true }) continue;
-            if (places.Any(place => !sounding[place].Intersect(flow.Sent[place]).Intersect(MessageSet.OnChannels).IsEmpty)) continue;
+            if (places.Any(place => sounding[place].Intersect(flow.Sent[place]).Overlaps(MessageSet.OnChannels))) continue;
             var ports = flow.Studio.PortsOf(device.Id).Where(port => port.IsSource).ToList();
             var routes = flow.Studio.Routes.Where(route => flow.Studio.SourcesOf(route).Any(source => ports.Exists(port => port.Id == source.Id))).ToList();
             var why = ports.Count == 0 ? "It is not met through any port: say where it is plugged in."
@@ -81,7 +83,7 @@ internal static class Hearing
     private static string WhereTo(Flow flow, Route route)
     {
         var to = flow.Studio.FindPort(route.To)!.Value;
-        return to.Device.Kind == DeviceKind.Display ? $"{to.Name}, a display" : to.Device.Sounds ? $"{to.Name}, which gets nothing of it that it listens to" : $"{to.Name}, which makes no sound of its own";
+        return to.Device.Kind.Facts().OnlyShows ? $"{to.Name}, a display" : to.Device.Sounds ? $"{to.Name}, which gets nothing of it that it listens to" : $"{to.Name}, which makes no sound of its own";
     }
 
     private static IEnumerable<Finding> SilentDestinations(CircuitSearch search, MessageSet[] listening)
@@ -91,8 +93,8 @@ internal static class Hearing
         for (var place = 0; place < flow.Places.Length; place++)
         {
             if (listening[place].IsEmpty) continue;
-            var device = Ways.HearerAt(flow.Studio, flow.Places[place]!.Value)!;
-            heard[device.Id] = heard.GetValueOrDefault(device.Id) || !search.Reach[place].Intersect(listening[place]).IsEmpty;
+            var device = RoomLinks.HearerAt(flow.Studio, flow.Places[place]!.Value)!;
+            heard[device.Id] = heard.GetValueOrDefault(device.Id) || search.Reach[place].Overlaps(listening[place]);
         }
         foreach (var device in flow.Studio.Devices.Where(device => heard.TryGetValue(device.Id, out var hears) && !hears))
         {
@@ -118,7 +120,7 @@ internal static class Hearing
         {
             // What a virtual port is sent is heard where it leads; if it leads nowhere, that is no matter of channels.
             var to = flow.PortAt(step.To)!.Value;
-            if (to.Device.Kind == DeviceKind.VirtualPort || to.IsLoose) continue;
+            if (to.Device.IsVirtualPort() || to.IsLoose) continue;
             var brings = search.ImageOf(step, search.Reach[step.From]).Intersect(MessageSet.OnChannels);
             if (brings.IsEmpty) continue;
             var lost = brings.Except(heard[step.To]);
@@ -131,7 +133,7 @@ internal static class Hearing
             if (!isAll && channels.Count == 16 - heardOn.Count) continue;
             if (!isAll && flow.Studio.SourcesOf(step.Route!).Any(source => source.Channels.Count == 16)) continue;
             var set = channels.Aggregate(ChannelSet.None, (all, channel) => all.With(channel, true));
-            var names = Journey.ListOf([.. flow.Studio.Chain(to.Port.Jack ?? default).Select(link => link.Device.Name).DefaultIfEmpty(to.Device.Name)]);
+            var names = WordList.Of([.. flow.Studio.Chain(to.Port.Jack ?? default).Select(link => link.Device.Name).DefaultIfEmpty(to.Device.Name)]);
             var on = set.Count == 16 ? "every channel" : set.Count == 1 ? $"channel {set}" : $"channels {set}";
             yield return new Finding(
                 FindingKind.Unheard, Severity.Warning, string.Create(CultureInfo.InvariantCulture, $"unheard-{step.Route!.Id}"),

@@ -1,7 +1,8 @@
-using Weiche.Core.Analysis;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 
 namespace Weiche.Core.Checks;
 
@@ -57,13 +58,15 @@ public static class HeldSearch
     }
 
     /// <summary>The same studio with every route and way open, nothing soloed, diverted or stopped.</summary>
-    private static Studio EverythingOpen(Studio studio) => studio.With(
-        devices: [.. studio.Devices.Select(device => device with
+    private static Studio EverythingOpen(Studio studio) => studio with
+    {
+        Devices = [.. studio.Devices.Select(device => device with
         {
             Ports = [.. device.Ports.Select(port => port with { On = true })],
             InnerPaths = [.. device.InnerPaths.Select(path => path with { On = true, Stages = [] })],
         })],
-        routes: [.. studio.Routes.Select(route => route with { On = true, Solo = false, Divert = false, Stages = [] })]);
+        Routes = [.. studio.Routes.Select(route => route with { On = true, Solo = false, Divert = false, Stages = [] })],
+    };
 
     /// <summary>Every single thing, and the studio without it.</summary>
     private static IEnumerable<(string Key, string Thing, Studio? After, System.Collections.Immutable.ImmutableArray<RouteId> Routes)> Things(Studio studio, HashSet<RouteId> routes, HashSet<InnerPathId> paths)
@@ -76,7 +79,7 @@ public static class HeldSearch
             {
                 for (var i = 0; i < route.Stages.Length; i++)
                 {
-                    if (route.Stages[i] is OffStage or ThinStage) continue;
+                    if (route.Stages[i].LetsAllPass) continue;
                     yield return ($"stage-{route.Id}-{i}", $"{route.Stages[i].Name} “{route.Stages[i].Sign}” on {name}", With(studio, route, route with { Stages = route.Stages.SetItem(i, new OffStage(route.Stages[i])) }), [route.Id]);
                 }
             }
@@ -87,7 +90,7 @@ public static class HeldSearch
         if (studio.Routes.Any(route => route is { On: true, Solo: true }))
         {
             var soloed = studio.Routes.Where(route => route.Solo).ToList();
-            yield return ("solo", $"{Journey.ListOf([.. soloed.Take(3).Select(studio.Describe)])} {(soloed.Count == 1 ? "is" : "are")} soloed", studio.With(routes: [.. studio.Routes.Select(route => route with { Solo = false })]), [.. soloed.Select(route => route.Id)]);
+            yield return ("solo", $"{WordList.Of([.. soloed.Take(3).Select(studio.Describe)])} {(soloed.Count == 1 ? "is" : "are")} soloed", studio with { Routes = [.. studio.Routes.Select(route => route with { Solo = false })] }, [.. soloed.Select(route => route.Id)]);
         }
         foreach (var device in studio.Devices)
         {
@@ -96,17 +99,17 @@ public static class HeldSearch
                 if (!path.On) yield return ($"path-{path.Id}", $"“{path.Name}” of {device.Name} is closed", studio.With(device, device with { InnerPaths = device.InnerPaths.Replace(path, path with { On = true }) }), []);
                 for (var i = 0; path.On && i < path.Stages.Length; i++)
                 {
-                    if (path.Stages[i] is OffStage or ThinStage) continue;
+                    if (path.Stages[i].LetsAllPass) continue;
                     var opened = path with { Stages = path.Stages.SetItem(i, new OffStage(path.Stages[i])) };
                     yield return ($"stage-{path.Id}-{i}", $"{path.Stages[i].Name} “{path.Stages[i].Sign}” of “{path.Name}” in {device.Name}", studio.With(device, device with { InnerPaths = device.InnerPaths.Replace(path, opened) }), []);
                 }
             }
             foreach (var port in device.Ports.Where(port => !port.On))
                 yield return ($"port-{port.Id}", $"{studio.FindPort(port.Id)!.Value.Label} is switched off", studio.With(device, device with { Ports = device.Ports.Replace(port, port with { On = true }) }), []);
-            if (device.Kind is not (DeviceKind.Interface or DeviceKind.VirtualPort) && device.Sends.Count is > 0 and < Channel.Count)
+            if (!device.PassesOn() && device.Sends.Count is > 0 and < Channel.Count)
                 yield return ($"sends-{device.Id}", $"{device.Name} sends on channel {device.Sends} only", studio.With(device, device with { Sends = ChannelSet.All }), []);
         }
     }
 
-    private static Studio With(Studio studio, Route before, Route after) => studio.With(routes: studio.Routes.Replace(before, after));
+    private static Studio With(Studio studio, Route before, Route after) => studio with { Routes = studio.Routes.Replace(before, after) };
 }

@@ -1,7 +1,9 @@
 using System.Globalization;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 
 namespace Weiche.Core.Checks;
 
@@ -42,7 +44,7 @@ internal static class MpeChecks
                 foreach (var message in (ReadOnlySpan<MidiMessage>)[MidiMessage.NoteOn(channel, 60, 96), MidiMessage.Raw(0xE0 | channel.Index, 0, 64), MidiMessage.Raw(0xD0 | channel.Index, 64, 0)])
                 {
                     if (!way.From.SendsKinds.Contains(message.Kind) || message.Kind == MessageKind.Note) continue;
-                    if (FlowStep.Run(way.Steps, message) is not [var one] || one.ChannelIndex != channel.Index)
+                    if (Step.Run(way.Steps, message) is not [var one] || one.ChannelIndex != channel.Index)
                         return string.Create(CultureInfo.InvariantCulture, $"The {message.Kind.Name()} of channel {channel} is stopped or moved on the way: each finger needs its own channel, from end to end.");
                 }
                 var keys = way.Shape.ChannelsOf(channel) == ChannelSet.None.With(channel, true) ? (int)UInt128.PopCount(way.Sent.NoteKeys(channel.Index)) : 0;

@@ -1,5 +1,6 @@
-using Weiche.Core.Analysis;
+using Weiche.Core.Midi;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 
 namespace Weiche.Core.Checks;
 
@@ -25,7 +26,7 @@ internal static class NameChecks
             var list = twins.ToList();
             yield return new Finding(
                 FindingKind.Name, Severity.Warning, $"twins-{list[0].Id}", $"{list.Count} ports are called “{list[0].Label}”",
-                $"{Journey.ListOf([.. list.Select(port => port.IsBehind || port.IsLoose ? port.Place : port.Owner.Name)])} cannot be told apart by name.")
+                $"{WordList.Of([.. list.Select(port => port.IsBehind || port.IsLoose ? port.Place : port.Owner.Name)])} cannot be told apart by name.")
             {
                 Port = list[0].Id,
                 Proposed = [.. list.Where(port => port.Port.OwnLabel is not null).Select(port => new SetPortLabel(port.Id, ""))],
@@ -36,14 +37,14 @@ internal static class NameChecks
         {
             var list = same.ToList();
             yield return new Finding(
-                FindingKind.Name, Severity.Warning, $"same-{list[0].Id}", $"{Journey.ListOf([.. list.Select(device => device.Name)])} are one and the same",
+                FindingKind.Name, Severity.Warning, $"same-{list[0].Id}", $"{WordList.Of([.. list.Select(device => device.Name)])} are one and the same",
                 $"Both stand for what is at {same.Key}: two names for one port. Remove one of them.");
         }
         foreach (var alike in studio.Devices.GroupBy(device => Plain(device.Name)).Where(group => group.Count() > 1))
         {
             var list = alike.ToList();
             yield return new Finding(
-                FindingKind.Name, Severity.Notice, $"alike-{list[0].Id}", $"{Journey.ListOf([.. list.Select(device => $"“{device.Name}”")])} look alike",
+                FindingKind.Name, Severity.Notice, $"alike-{list[0].Id}", $"{WordList.Of([.. list.Select(device => $"“{device.Name}”")])} look alike",
                 "They differ in spaces, dashes or accents only. On a dark stage they are one name.");
         }
     }

@@ -1,8 +1,9 @@
 using System.Collections.Immutable;
-using Weiche.Core.Analysis;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 
 namespace Weiche.Core.Checks;
 
@@ -76,7 +77,7 @@ public static class RemedySearch
             }
             if (set.Max(each => each.Cost) >= least) continue;
             var together = new Candidate(
-                Circuits.Capital(Journey.ListOf([.. set.Select(each => char.ToLowerInvariant(each.Candidate.Title[0]) + each.Candidate.Title[1..])])),
+                Circuits.Capital(WordList.Of([.. set.Select(each => char.ToLowerInvariant(each.Candidate.Title[0]) + each.Candidate.Title[1..])])),
                 new ManyEdits([.. set.Select(each => each.Candidate.Edit)], $"Remedy: {finding.Title}"), set.Exists(each => each.Candidate.AtDevice));
             if (Try(together) is not { Removes: true } found) continue;
             complete.Add(found);
@@ -118,10 +119,10 @@ public static class RemedySearch
         return false;
     }
 
-    private static IEnumerable<InnerEnd> PlacesOf(Flow flow, Finding finding) =>
-        StepsOf(flow, finding).SelectMany(step => new[] { flow.Places[step.From], flow.Places[step.To] }).OfType<InnerEnd>().Distinct();
+    private static IEnumerable<Place> PlacesOf(Flow flow, Finding finding) =>
+        StepsOf(flow, finding).SelectMany(step => new[] { flow.Places[step.From], flow.Places[step.To] }).OfType<Place>().Distinct();
 
-    private static IEnumerable<FlowStep> StepsOf(Flow flow, Finding finding)
+    private static IEnumerable<Step> StepsOf(Flow flow, Finding finding)
     {
         var routes = finding.Routes.ToHashSet();
         var paths = finding.Paths.Select(path => path.Path).ToHashSet();

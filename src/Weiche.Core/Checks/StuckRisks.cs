@@ -1,7 +1,7 @@
 using System.Globalization;
 using Weiche.Core.Midi;
 using Weiche.Core.Stages;
-using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 
 namespace Weiche.Core.Checks;
 
@@ -31,7 +31,7 @@ internal static class StuckRisks
     }
 
     /// <summary>A pedal that the stages let go down and never up, or null.</summary>
-    private static int? Never(FlowStep step)
+    private static int? Never(Step step)
     {
         for (var from = 0; from < 120; from++)
         {

@@ -1,7 +1,8 @@
-using Weiche.Core.Analysis;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Ways;
 
 namespace Weiche.Core.Checks;
 
@@ -12,7 +13,7 @@ namespace Weiche.Core.Checks;
 /// <param name="Steps">The steps; none from a keyboard's keys to its own sound.</param>
 /// <param name="Heard">What arrives of all that is sent, and is listened to.</param>
 /// <param name="All">All that is sent at its beginning.</param>
-internal sealed record HeardWay(int Origin, Device From, Device Hearer, FlowStep[] Steps, MessageSet Heard, MessageSet All)
+internal sealed record HeardWay(int Origin, Device From, Device Hearer, Step[] Steps, MessageSet Heard, MessageSet All)
 {
     /// <summary>Whether it is local control: the keys play the device's own sound.</summary>
     internal bool IsLocal => Steps.Length == 0;
@@ -27,7 +28,7 @@ internal sealed record HeardWay(int Origin, Device From, Device Hearer, FlowStep
     internal WayShape Shape => _shape ??= WayShape.Of(Steps.SelectMany(step => step.Stages));
 
     /// <summary>What arrives of one message and is heard, each as often as it does.</summary>
-    internal List<MidiMessage> Arriving(MidiMessage message) => FlowStep.Run(Steps, message).FindAll(each => Heard.Contains(each));
+    internal List<MidiMessage> Arriving(MidiMessage message) => Step.Run(Steps, message).FindAll(each => Heard.Contains(each));
 }
 
 /// <summary>A way from where a device sends by itself to a destination, whether anything is heard there or not.</summary>
@@ -35,7 +36,7 @@ internal sealed record HeardWay(int Origin, Device From, Device Hearer, FlowStep
 /// <param name="From">The device that sends.</param>
 /// <param name="Destination">The destination, by number.</param>
 /// <param name="Steps">The steps.</param>
-internal sealed record WireWay(int Origin, Device From, int Destination, FlowStep[] Steps);
+internal sealed record WireWay(int Origin, Device From, int Destination, Step[] Steps);
 
 /// <summary>Finds every way from a device that sends to a device that hears, each place passed at most once, with the sets of
 /// messages that take it.</summary>
@@ -49,18 +50,18 @@ internal sealed class WaySearch
     private readonly List<HeardWay> _ways = [];
     private readonly List<WireWay> _wires = [];
     private readonly HearerAt?[] _hearers;
-    private readonly List<FlowStep> _path = [];
+    private readonly List<Step> _path = [];
     private readonly HashSet<int> _on = [];
     private int _steps;
 
-    private readonly Dictionary<InnerEnd, (List<HeardWay> Ways, List<Finding> Findings)> _known = [];
+    private readonly Dictionary<Place, (List<HeardWay> Ways, List<Finding> Findings)> _known = [];
     private WaySearch? _previous;
 
     private WaySearch(CircuitSearch search, WaySearch? previous)
     {
         _previous = previous;
         (_search, _flow) = (search, search.Flow);
-        _hearers = [.. _flow.Places.Select(place => place is { } end && Ways.HearerAt(_flow.Studio, end) is { } device ? new HearerAt(device, MessageSet.Of(device.Listens, device.ListensKinds)) : null)];
+        _hearers = [.. _flow.Places.Select(place => place is { } end && RoomLinks.HearerAt(_flow.Studio, end) is { } device ? new HearerAt(device, MessageSet.Of(device.Listens, device.ListensKinds)) : null)];
         foreach (var device in _flow.Studio.Devices) FromDevice(device);
     }
 
@@ -96,13 +97,13 @@ internal sealed class WaySearch
     private static bool IsSame(HeardWay one, HeardWay other) =>
         one.Hearer.Id == other.Hearer.Id && one.Steps.Length == other.Steps.Length && one.Steps.AsSpan().SequenceEqual(other.Steps, SameStep.Instance) && one.Heard.Equals(other.Heard) && one.All.Equals(other.All);
 
-    private sealed class SameStep : IEqualityComparer<FlowStep>
+    private sealed class SameStep : IEqualityComparer<Step>
     {
         internal static readonly SameStep Instance = new();
 
-        public bool Equals(FlowStep? x, FlowStep? y) => ReferenceEquals(x!.Route, y!.Route) && x.Link?.From == y.Link?.From && x.Link?.To == y.Link?.To && x.Stages == y.Stages && x.Taken.Equals(y.Taken);
+        public bool Equals(Step? x, Step? y) => ReferenceEquals(x!.Route, y!.Route) && x.Link?.From == y.Link?.From && x.Link?.To == y.Link?.To && x.Stages == y.Stages && x.Taken.Equals(y.Taken);
 
-        public int GetHashCode(FlowStep step) => step.Index;
+        public int GetHashCode(Step step) => step.Index;
     }
 
     private sealed record HearerAt(Device Device, MessageSet Listens);

@@ -1,6 +1,6 @@
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Stages;
-using Weiche.Core.Studios;
 
 namespace Weiche.Core.Checks;
 

@@ -1,9 +1,9 @@
 using System.Collections.Immutable;
 using System.Globalization;
-using Weiche.Core.Analysis;
 using Weiche.Core.Midi;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Ways;
 
 namespace Weiche.Core.Checks;
 
@@ -12,18 +12,18 @@ namespace Weiche.Core.Checks;
 internal sealed class WayWords(Flow flow)
 {
     /// <summary>A step with the message before and after it.</summary>
-    internal readonly record struct Stride(FlowStep Step, MidiMessage Came, MidiMessage Became);
+    internal readonly record struct MessageStep(Step Step, MidiMessage Came, MidiMessage Became);
 
     /// <summary>A closed way as legs, from one of its sources on: the one that sends the message by itself if there is one.</summary>
-    internal ImmutableArray<Leg> Ring(IReadOnlyList<Stride> strides)
+    internal ImmutableArray<Leg> Ring(IReadOnlyList<MessageStep> strides)
     {
-        var start = Find(stride => IsSource(stride.Step.From) && flow.PortAt(stride.Step.From)!.Value.Device.Kind is not (DeviceKind.Application or DeviceKind.VirtualPort));
+        var start = Find(stride => IsSource(stride.Step.From) && flow.PortAt(stride.Step.From)!.Value.Device is var device && !device.IsVirtualPort() && !device.Kind.Facts().Monitors);
         if (start < 0) start = Find(stride => IsSource(stride.Step.From));
         if (start < 0) start = Find(stride => flow.PortAt(stride.Step.From) is not null);
         if (start < 0) start = Math.Max(0, Find(stride => flow.Places[stride.Step.From] is not null));
         return Legs([.. strides.Skip(start), .. strides.Take(start)]);
 
-        int Find(Func<Stride, bool> wanted)
+        int Find(Func<MessageStep, bool> wanted)
         {
             for (var i = 0; i < strides.Count; i++)
             {
@@ -34,7 +34,7 @@ internal sealed class WayWords(Flow flow)
     }
 
     /// <summary>A way as legs: from port to port where it meets ports, else from jack to jack.</summary>
-    internal ImmutableArray<Leg> Legs(IReadOnlyList<Stride> strides)
+    internal ImmutableArray<Leg> Legs(IReadOnlyList<MessageStep> strides)
     {
         var legs = ImmutableArray.CreateBuilder<Leg>();
         var meetsPorts = strides.Any(stride => flow.PortAt(stride.Step.From) is not null);
@@ -45,22 +45,22 @@ internal sealed class WayWords(Flow flow)
             while (i < strides.Count && (meetsPorts ? flow.PortAt(strides[i].Step.From) is null : flow.Places[strides[i].Step.From] is null));
             var part = strides.Skip(first).Take(i - first).ToList();
             var port = flow.PortAt(part[0].Step.From);
-            legs.Add(new Leg(NameOf(part[0].Step.From), SaysAt(part[0].Step.From), port?.Id, WayOf(part), part.Select(stride => stride.Step.Route?.Id).FirstOrDefault(id => id is not null), MessageAt(part[^1].Became), part.Sum(DelayOf)));
+            legs.Add(new Leg(NameOf(part[0].Step.From), SaysAt(part[0].Step.From), port?.Id, WayOf(part), part.Select(stride => stride.Step.Route?.Id).FirstOrDefault(id => id is not null), MessageAt(part[^1].Became), MidiSpan.Sum(part.Select(DelayOf))));
         }
         return legs.ToImmutable();
     }
 
-    /// <summary>How long a step takes for a message, µs.</summary>
-    internal int DelayOf(Stride stride)
+    /// <summary>How long a step takes for a message.</summary>
+    internal MidiSpan DelayOf(MessageStep stride)
     {
         if (stride.Step.Link is { } link) return link.Delay + link.ByteTime * (1 + stride.Became.DataLength);
-        return flow.PortAt(stride.Step.To) is { Port.Jack: null } to ? to.Port.Wire.UsualDelay() : 0;
+        return flow.PortAt(stride.Step.To) is { Port.Jack: null } to ? to.Port.Wire.UsualDelay() : MidiSpan.Zero;
     }
 
     internal string NameOf(int place) => flow.Places[place] switch
     {
-        { Kind: InnerEndKind.Port } end => flow.Studio.FindPort(new PortId(end.Id))!.Value.Label,
-        { Kind: InnerEndKind.Jack } end when flow.Studio.FindJack(new JackId(end.Id)) is { } jack => $"{jack.Device.Name} {jack.Jack.Name}",
+        { Kind: PlaceKind.Port } end => flow.Studio.FindPort(new PortId(end.Id))!.Value.Label,
+        { Kind: PlaceKind.Jack } end when flow.Studio.FindJack(new JackId(end.Id)) is { } jack => $"{jack.Device.Name} {jack.Jack.Name}",
         _ => "",
     };
 
@@ -78,17 +78,14 @@ internal sealed class WayWords(Flow flow)
         return message.HasChannel ? string.Create(CultureInfo.InvariantCulture, $"{what} on channel {message.ChannelIndex + 1}") : what;
     }
 
-    /// <summary>A time in words: "2.9 ms", "at once".</summary>
-    internal static string Milliseconds(long microseconds) => microseconds == 0 ? "at once" : string.Create(CultureInfo.InvariantCulture, $"{microseconds / 1_000.0:0.0##} ms").Replace("0.00 ms", "0.0 ms", StringComparison.Ordinal);
-
     /// <summary>The inner paths on a way.</summary>
-    internal static ImmutableArray<(DeviceId, InnerPathId)> PathsOf(IEnumerable<FlowStep> steps) =>
+    internal static ImmutableArray<(DeviceId, InnerPathId)> PathsOf(IEnumerable<Step> steps) =>
         [.. steps.Where(step => step.Link?.Inner is not null).Select(step => (step.Link!.Device.Id, step.Link.Inner!.Id)).Distinct()];
 
-    internal static ImmutableArray<RouteId> RoutesOf(IEnumerable<FlowStep> steps) => [.. steps.Select(step => step.Route?.Id).OfType<RouteId>().Distinct()];
+    internal static ImmutableArray<RouteId> RoutesOf(IEnumerable<Step> steps) => [.. steps.Select(step => step.Route?.Id).OfType<RouteId>().Distinct()];
 
     /// <summary>What stands where a step stops everything of a message: "no clock", "taken by a route that diverts".</summary>
-    internal static string StopOf(FlowStep step, in MidiMessage message)
+    internal static string StopOf(Step step, in MidiMessage message)
     {
         if (step.Taken.Contains(message)) return "a route that diverts takes it";
         _ = Stage.Run(step.Stages, [message], out var at, out _);
@@ -100,7 +97,7 @@ internal sealed class WayWords(Flow flow)
     private string SaysAt(int place)
     {
         if (flow.PortAt(place) is not { } port) return "";
-        if (port.Device.Kind == DeviceKind.VirtualPort) return "virtual port";
+        if (port.Device.IsVirtualPort()) return "virtual port";
         var channels = port.Channels.Count == Channel.Count ? "" : port.Channels.Count == 0 ? "no channel" : $"ch {port.Channels}";
         var does = port.IsSource ? "sends" : port.Device.Sounds ? "sounds" : "listens";
         return channels.Length == 0 ? does : $"{does} {(port.IsSource ? "" : "to ")}{channels}".Replace("sounds to", "sounds", StringComparison.Ordinal);
@@ -115,7 +112,7 @@ internal sealed class WayWords(Flow flow)
         _ => path.Name,
     };
 
-    private string WayOf(List<Stride> part)
+    private string WayOf(List<MessageStep> part)
     {
         if (part.FirstOrDefault(stride => stride.Step.Route is not null).Step?.Route is { } route)
         {

@@ -1,8 +1,9 @@
 using System.Globalization;
-using Weiche.Core.Analysis;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 
 namespace Weiche.Core.Checks;
 
@@ -23,31 +24,6 @@ internal static class WireLoads
     private const int NearPercent = 80;
     private const int Fingers = 5;
 
-    /// <summary>How many messages of a kind a device of a sort sends in a second at worst.</summary>
-    internal static int Rate(DeviceKind device, MessageKind kind) => (device, kind) switch
-    {
-        (DeviceKind.SoundModule or DeviceKind.DrumModule or DeviceKind.Display or DeviceKind.VirtualPort or DeviceKind.Interface, _) => 0,
-        (_, MessageKind.Clock) => 120,
-        (_, MessageKind.ActiveSensing) => 4,
-        (DeviceKind.Clock, _) => 0,
-        (DeviceKind.Pads, MessageKind.Note) => 40,
-        (DeviceKind.Pads, MessageKind.PolyPressure) => 50,
-        (DeviceKind.Pads or DeviceKind.Pedals, MessageKind.ControlChange) => 20,
-        (DeviceKind.Pedals, MessageKind.Note) => 10,
-        (DeviceKind.Pads or DeviceKind.Pedals, _) => 0,
-        (DeviceKind.Surface, MessageKind.Note) => 40,
-        (DeviceKind.Surface, MessageKind.PitchBend or MessageKind.ChannelPressure) => 250,
-        (DeviceKind.Surface, MessageKind.ControlChange) => 200,
-        (DeviceKind.Breath, MessageKind.ControlChange or MessageKind.ChannelPressure) => 100,
-        (DeviceKind.Breath, _) => 0,
-        (DeviceKind.Application or DeviceKind.Raw, MessageKind.Note) => 100,
-        (DeviceKind.Application or DeviceKind.Raw, MessageKind.ControlChange) => 100,
-        (_, MessageKind.Note) => 40,
-        (_, MessageKind.ControlChange or MessageKind.PitchBend) => 60,
-        (_, MessageKind.ChannelPressure) => 40,
-        _ => 0,
-    };
-
     /// <summary>The loads, by destination, of those to which anything comes.</summary>
     internal static IEnumerable<WorstLoad> Of(Flow flow, WaySearch search)
     {
@@ -61,7 +37,7 @@ internal static class WireLoads
             if (by.Count > 0) yield return new WorstLoad(port.Id, port.Port.Wire.BytesPerSecond()!.Value, by.Sum(item => item.Bytes), by);
         }
 
-        double Cap(WireWay way, double bytes) => flow.Places[way.Origin] is { Kind: InnerEndKind.Jack } ? Math.Min(bytes, WireKind.Din.BytesPerSecond()!.Value) : bytes;
+        double Cap(WireWay way, double bytes) => flow.Places[way.Origin] is { Kind: PlaceKind.Jack } ? Math.Min(bytes, WireKind.Din.BytesPerSecond()!.Value) : bytes;
     }
 
     internal static IEnumerable<Finding> Findings(Flow flow, WaySearch search, IReadOnlyList<WorstLoad> loads)
@@ -102,19 +78,19 @@ internal static class WireLoads
         var passing = way.Steps.Reverse().Aggregate(MessageSet.All, (set, step) => step.PreImage(set)).Intersect(flow.Sent[way.Origin]);
         foreach (var kind in passing.KindsIn().Members)
         {
-            var rate = (double)Rate(way.From.Kind, kind);
+            var rate = (double)way.From.Kind.Facts().WorstRateOf(kind);
             if (rate == 0) continue;
             var channels = kind.HasChannel() ? flow.Sent[way.Origin].ChannelsOf(kind).Count : 0;
             if (kind is MessageKind.ControlChange or MessageKind.ChannelPressure or MessageKind.PitchBend)
             {
                 var hands = Math.Min(Fingers, channels);
-                foreach (var thin in way.Steps.SelectMany(step => step.Stages).OfType<ThinStage>()) rate = Math.Min(rate, (double)thin.PerSecond * hands);
+                foreach (var most in way.Steps.SelectMany(step => step.Stages).Select(stage => stage.MostPerSecond).OfType<int>()) rate = Math.Min(rate, (double)most * hands);
             }
             // Of notes half are note-ons and half note-offs; what a chord makes of one counts as often.
             var getting = passing.OfKind(kind);
             // A surface has a channel for each finger: of those that play, not all need be on the channels that get through.
-            if (way.From.Kind == DeviceKind.Surface && channels > 0) rate *= Math.Min(1.0, (double)getting.ChannelsIn().Count / Math.Min(Fingers, channels));
-            bytes += rate * FlowStep.Run(way.Steps, getting.Usual()).Sum(message => 1 + message.DataLength);
+            if (way.From.Kind.Facts().IsMpe && channels > 0) rate *= Math.Min(1.0, (double)getting.ChannelsIn().Count / Math.Min(Fingers, channels));
+            bytes += rate * Step.Run(way.Steps, getting.Usual()).Sum(message => 1 + message.DataLength);
         }
         return bytes;
     }

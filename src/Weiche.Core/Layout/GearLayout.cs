@@ -52,12 +52,12 @@ public sealed record GearLayout(ImmutableArray<InterfacePanel> Interfaces, Immut
     /// <param name="width">The width for a panel, pixels.</param>
     public static GearLayout Compute(Studio studio, double width)
     {
-        var interfaces = studio.Devices.Where(device => device.Kind == DeviceKind.Interface && device.Jacks.Length > 0).ToList();
+        var interfaces = studio.Devices.Where(device => device.IsInterface() && device.Jacks.Length > 0).ToList();
         var within = interfaces.SelectMany(device => device.Jacks).Select(jack => jack.Id).ToHashSet();
         var chained = within.SelectMany(jack => studio.Chain(jack)).Select(link => link.In.Id).ToHashSet();
         return new GearLayout(
             [.. interfaces.Select(device => LayPanel(studio, device, width))],
-            [.. studio.Devices.Where(device => device.Kind != DeviceKind.Interface)
+            [.. studio.Devices.Where(device => !device.IsInterface())
                 .SelectMany(device => device.Jacks.Where(jack => studio.CableAt(jack.Id) is null).Select(jack => new LooseEnd(device, jack)))],
             [.. studio.Cables.Where(cable => !within.Contains(cable.From) && !within.Contains(cable.To) && !chained.Contains(cable.To))]);
     }

@@ -1,6 +1,6 @@
 using System.Collections.Immutable;
-using Weiche.Core.Analysis;
 using Weiche.Core.Studios;
+using Weiche.Core.Ways;
 
 namespace Weiche.Core.Layout;
 
@@ -282,7 +282,7 @@ public static class PlanLayout
 
         internal static Ends Choose(Studio studio, PlanLook look)
         {
-            var all = Analysis.Ways.Of(studio).RoomWays();
+            var all = RoomLinks.Of(studio).RoomWays();
             var part = look.Focus?.PartOf(studio, all);
             var routes = studio.Routes.Where(route => part is null || part.Routes.Contains(route.Id)).ToList();
             var (departures, arrivals) = (routes.Select(route => route.From.Plate).ToHashSet(), routes.Select(route => route.To).ToHashSet());

@@ -1,6 +1,6 @@
 using System.Globalization;
-using Weiche.Core.Analysis;
 using Weiche.Core.Studios;
+using Weiche.Core.Ways;
 
 namespace Weiche.Core.Layout;
 

@@ -17,6 +17,9 @@ public sealed class MessageWriter(SysExPool pool, bool useRunningStatus = true)
 {
     private byte _running;
 
+    /// <summary>The status in force; 0 for none.</summary>
+    internal byte RunningStatus => _running;
+
     /// <summary>The most bytes that a message other than a system exclusive takes.</summary>
     public const int MaxShortLength = 3;
 

@@ -207,6 +207,9 @@ public readonly record struct MidiMessage
     /// <summary>Whether this keeps a song in time or says where in it to be: clock, start, continue, stop, song position.</summary>
     internal bool IsOfClock => Status is 0xF2 or 0xF8 or >= 0xFA and <= 0xFC;
 
+    /// <summary>Whether this ends or puts to rest more than it names: a channel mode message other than local control, or reset.</summary>
+    internal bool SilencesMore => (Status & 0xF0) == 0xB0 ? Data1 >= 120 && Data1 != 122 : Status == 0xFF;
+
     /// <summary>The same message with other data bytes, which the caller has checked.</summary>
     internal MidiMessage WithData(int data1, int data2) => new(Status, data1, data2, SysExHandle);
 

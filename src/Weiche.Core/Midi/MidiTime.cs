@@ -14,6 +14,21 @@ public readonly record struct MidiTime(long Microseconds) : IComparable<MidiTime
     /// <param name="milliseconds">Milliseconds since the start.</param>
     public static MidiTime FromMilliseconds(long milliseconds) => new(milliseconds * 1000);
 
+    /// <summary>Later than any moment that comes: nothing is due.</summary>
+    public static readonly MidiTime Never = new(long.MaxValue);
+
+    /// <summary>The earlier of two moments.</summary>
+    public static MidiTime Earlier(MidiTime one, MidiTime other) => new(Math.Min(one.Microseconds, other.Microseconds));
+
+    /// <summary>The moment so much later.</summary>
+    public static MidiTime operator +(MidiTime time, MidiSpan span) => new(time.Microseconds + span.Microseconds);
+
+    /// <summary>The moment so much earlier.</summary>
+    public static MidiTime operator -(MidiTime time, MidiSpan span) => new(time.Microseconds - span.Microseconds);
+
+    /// <summary>The span from the second moment to the first.</summary>
+    public static MidiSpan operator -(MidiTime left, MidiTime right) => new(left.Microseconds - right.Microseconds);
+
     /// <inheritdoc/>
     public int CompareTo(MidiTime other) => Microseconds.CompareTo(other.Microseconds);
 

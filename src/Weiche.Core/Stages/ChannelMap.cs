@@ -1,7 +1,7 @@
 using System.Globalization;
 using System.Runtime.InteropServices;
 using Weiche.Core.Midi;
-using Weiche.Core.Studios;
+using Weiche.Core.Sets;
 
 namespace Weiche.Core.Stages;
 
@@ -91,6 +91,24 @@ public sealed class ChannelMap : IEquatable<ChannelMap>
                 map = map.With(channel, ChannelSet.FromBits((ushort)(map[channel].Bits | targets.Bits)));
             }
         }
+        return true;
+    }
+
+    /// <summary>Reads channels as a person types them: "5, 6", "1-4", "all", "none".</summary>
+    /// <param name="text">The text.</param>
+    /// <param name="channels">The channels.</param>
+    /// <param name="problem">Why it is none, in a sentence.</param>
+    /// <returns>False if it is none.</returns>
+    public static bool TryParseList(string? text, out ChannelSet channels, out string problem)
+    {
+        channels = ChannelSet.None;
+        if (!TryParse(text, out var map, out problem)) return false;
+        if (text.AsSpan().ContainsAny('→', '>'))
+        {
+            problem = $"“{text?.Trim()}” is a channel map, not a list of channels.";
+            return false;
+        }
+        channels = Channel.All.Where(channel => map[channel].Count > 0).Aggregate(ChannelSet.None, (all, channel) => all.With(channel, true));
         return true;
     }
 

@@ -1,6 +1,8 @@
+using System.Diagnostics.CodeAnalysis;
 using System.Numerics;
-using Weiche.Core.Analysis;
+using System.Text.Json;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 
 namespace Weiche.Core.Stages;
 
@@ -13,12 +15,15 @@ namespace Weiche.Core.Stages;
 /// goes on as it is, whatever the map says (MIDI Polyphonic Expression 1.1).</param>
 public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Stage
 {
+    /// <summary>What is to be known of Channels stages as a sort.</summary>
+    public static StageSort AsSort { get; } = new ChannelsSort();
+
     private const int LongestSign = 18;
 
     private ChannelMap InForce => KeepWhole ? ChannelMap.Identity : Map;
 
     /// <inheritdoc/>
-    public override string Name => "Channels";
+    public override StageSort Sort => AsSort;
 
     /// <inheritdoc/>
     public override string Sign
@@ -114,5 +119,38 @@ public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Sta
 
         internal override int Apply(in MidiMessage message, MidiTime now, int source, Span<MidiMessage> results) =>
             message.HasChannel ? FanOut(message, _targets[message.ChannelIndex], results) : Pass(message, results);
+    }
+
+    private sealed class ChannelsSort() : StageSort<ChannelsStage>(
+        "Channels", "channels", "Channels that pass, and where to.",
+        """
+        "map": { "type": "string", "description": "Where channels go on: \"all\", \"none\", \"1→3, 5-8\", \"2→5+6\"." },
+        "keepWhole": { "type": "boolean", "description": "An MPE stream: every channel goes on as it is." }
+        """,
+        "\"map\"")
+    {
+        public override Stage Fresh => new ChannelsStage(ChannelMap.Identity);
+
+        public override IReadOnlyList<string> LineWords => ["ch", "channel", "channels"];
+
+        public override Stage Read(StageFields fields) => TryRead(fields.Text("map"), out var stage, out var problem)
+            ? (ChannelsStage)stage with { KeepWhole = fields.Flag("keepWhole", false) }
+            : throw new FormatException($"A Channels stage: {problem}");
+
+        public override bool TryRead(string? text, [NotNullWhen(true)] out Stage? stage, out string problem)
+        {
+            stage = ChannelMap.TryParse(text, out var map, out problem) ? new ChannelsStage(map) : null;
+            return stage is not null;
+        }
+
+        public override bool TryRead(StageField field, [NotNullWhen(true)] out Stage? stage, out string problem) => TryRead(field("map"), out stage, out problem);
+
+        private protected override string TextOf(ChannelsStage stage) => stage.Map.ToString();
+
+        private protected override void Write(ChannelsStage stage, Utf8JsonWriter writer)
+        {
+            writer.WriteString("map", stage.Map.ToString());
+            if (stage.KeepWhole) writer.WriteBoolean("keepWhole", true);
+        }
     }
 }

@@ -1,6 +1,8 @@
 using System.Collections.Immutable;
-using Weiche.Core.Analysis;
+using System.Diagnostics.CodeAnalysis;
+using System.Text.Json;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 
 namespace Weiche.Core.Stages;
 
@@ -10,6 +12,9 @@ namespace Weiche.Core.Stages;
 /// </summary>
 public sealed record ChordStage : Stage
 {
+    /// <summary>What is to be known of Chord stages as a sort.</summary>
+    public static StageSort AsSort { get; } = new ChordSort();
+
     /// <summary>The most keys that one key may become.</summary>
     public const int MaxOffsets = 8;
 
@@ -28,7 +33,7 @@ public sealed record ChordStage : Stage
     public ImmutableArray<int> Offsets { get; }
 
     /// <inheritdoc/>
-    public override string Name => "Chord";
+    public override StageSort Sort => AsSort;
 
     /// <inheritdoc/>
     public override string Sign => "chord " + string.Join(' ', Offsets.Select(MessageText.WithSign));
@@ -90,5 +95,44 @@ public sealed record ChordStage : Stage
         return builder.ToSet();
 
         DataRow? Moved(DataRow row) => Offsets.Aggregate((DataRow?)null, (all, offset) => DataRow.Union(all, row.Shift(offset * direction)));
+    }
+
+    private sealed class ChordSort() : StageSort<ChordStage>(
+        "Chord", "chord", "Several keys of one.",
+        """
+        "offsets": { "type": "array", "items": { "type": "integer", "minimum": -127, "maximum": 127 }, "minItems": 1, "maxItems": 8 }
+        """,
+        "\"offsets\"")
+    {
+        public override Stage Fresh => new ChordStage(0);
+
+        public override string Example => "semitones: 0 4 7";
+
+        public override Stage Read(StageFields fields) => new ChordStage(fields.Numbers("offsets", -127, 127));
+
+        /// <summary>"0 4 7", "0, +4, −5".</summary>
+        public override bool TryRead(string? text, [NotNullWhen(true)] out Stage? stage, out string problem)
+        {
+            stage = null;
+            problem = $"Write 1 to {MaxOffsets} different offsets in semitones, like 0 4 7.";
+            var offsets = new List<int>();
+            foreach (var part in (text ?? "").Split([' ', ','], StringSplitOptions.RemoveEmptyEntries))
+            {
+                if (!TypedNumber.TryRead(part, -127, 127, out var offset) || offsets.Contains(offset) || offsets.Count == MaxOffsets) return false;
+                offsets.Add(offset);
+            }
+            if (offsets.Count == 0) return false;
+            (stage, problem) = (new ChordStage(offsets), "");
+            return true;
+        }
+
+        private protected override string TextOf(ChordStage stage) => string.Join(' ', stage.Offsets.Select(MessageText.WithSign));
+
+        private protected override void Write(ChordStage stage, Utf8JsonWriter writer)
+        {
+            writer.WriteStartArray("offsets");
+            foreach (var offset in stage.Offsets) writer.WriteNumberValue(offset);
+            writer.WriteEndArray();
+        }
     }
 }

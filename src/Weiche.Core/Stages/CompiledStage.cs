@@ -9,7 +9,7 @@ internal abstract class CompiledStage
     /// <summary>Runs one message through.</summary>
     /// <param name="message">The message.</param>
     /// <param name="now">The time.</param>
-    /// <param name="source">The source it came from: handed back with what is let go later.</param>
+    /// <param name="source">A number that stands for the source it came from: handed back with what is let go later.</param>
     /// <param name="results">Room for <see cref="Stage.MaxFanOut"/> messages.</param>
     /// <returns>How many messages it becomes; 0 if it is stopped or kept for later.</returns>
     internal abstract int Apply(in MidiMessage message, MidiTime now, int source, Span<MidiMessage> results);
@@ -17,8 +17,8 @@ internal abstract class CompiledStage
     /// <summary>Whether it may keep messages for later.</summary>
     internal virtual bool KeepsTime => false;
 
-    /// <summary>When the next message that was kept is due; <see cref="long.MaxValue"/> if none is kept.</summary>
-    internal virtual long NextDue => long.MaxValue;
+    /// <summary>When the next message that was kept is due; never if none is kept.</summary>
+    internal virtual MidiTime NextDue => MidiTime.Never;
 
     /// <summary>Lets go of one kept message that is due.</summary>
     /// <param name="now">The time.</param>

@@ -1,5 +1,8 @@
-using Weiche.Core.Analysis;
+using System.Diagnostics.CodeAnalysis;
+using System.Globalization;
+using System.Text.Json;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 
 namespace Weiche.Core.Stages;
 
@@ -9,6 +12,9 @@ namespace Weiche.Core.Stages;
 /// </summary>
 public sealed record KeysStage : Stage
 {
+    /// <summary>What is to be known of Keys stages as a sort.</summary>
+    public static StageSort AsSort { get; } = new KeysSort();
+
     /// <summary>A range of keys.</summary>
     /// <param name="lowest">0 to 127.</param>
     /// <param name="highest">0 to 127, not below the lowest.</param>
@@ -32,7 +38,7 @@ public sealed record KeysStage : Stage
     public bool Outside { get; }
 
     /// <inheritdoc/>
-    public override string Name => "Keys";
+    public override StageSort Sort => AsSort;
 
     /// <inheritdoc/>
     public override string Sign => (Outside ? "not " : "") + (Lowest == Highest ? KeyName.Of(Lowest) : $"{KeyName.Of(Lowest)} – {KeyName.Of(Highest)}");
@@ -67,4 +73,69 @@ public sealed record KeysStage : Stage
     public override MessageSet PreImage(MessageSet set) => Image(set);
 
     internal override CompiledStage Compile() => TableStage.OfKeys(key => (Passing >> key & 1) != 0 ? key : -1);
+
+    private sealed class KeysSort() : StageSort<KeysStage>(
+        "Keys", "keys", "Keys from low to high pass, or those outside.",
+        """
+        "low": { "type": "integer", "minimum": 0, "maximum": 127 }, "high": { "type": "integer", "minimum": 0, "maximum": 127 }, "outside": { "type": "boolean" }
+        """,
+        "\"low\", \"high\"")
+    {
+        public override Stage Fresh => new KeysStage(0, 127);
+
+        public override IReadOnlyList<string> LineWords => ["keys", "key"];
+
+        public override Stage Read(StageFields fields)
+        {
+            var low = fields.Number("low", 0, 127);
+            return new KeysStage(low, fields.Number("high", low, 127), fields.Flag("outside", false));
+        }
+
+        /// <summary>"C1-B2", "C1 – B2", "36-59", a single key, or "not C1-B2" for the keys outside.</summary>
+        public override bool TryRead(string? text, [NotNullWhen(true)] out Stage? stage, out string problem)
+        {
+            stage = null;
+            problem = "Write the lowest and the highest key, like C1 – B2 or 36 – 59; “not” before it for the keys outside.";
+            var typed = (text ?? "").Trim();
+            var outside = typed.StartsWith("not ", StringComparison.OrdinalIgnoreCase);
+            if (outside) typed = typed[4..].Trim();
+            if (!TryRange(typed, out var low, out var high)) return false;
+            if (low > high)
+            {
+                problem = $"The range is upside down: {KeyName.Of(low)} is above {KeyName.Of(high)}.";
+                return false;
+            }
+            (stage, problem) = (new KeysStage(low, high, outside), "");
+            return true;
+        }
+
+        // A bare number may be anything.
+        internal override Stage? TryReadBare(string text) =>
+            !int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out _) && TryRead(text, out var stage, out _) ? stage : null;
+
+        private protected override string TextOf(KeysStage stage) => $"{(stage.Outside ? "not " : "")}{KeyName.Of(stage.Lowest)} – {KeyName.Of(stage.Highest)}";
+
+        private protected override void Write(KeysStage stage, Utf8JsonWriter writer)
+        {
+            writer.WriteNumber("low", stage.Lowest);
+            writer.WriteNumber("high", stage.Highest);
+            if (stage.Outside) writer.WriteBoolean("outside", true);
+        }
+
+        private static bool TryRange(string text, out int low, out int high)
+        {
+            low = high = 0;
+            if (KeyName.TryParse(text, out low))
+            {
+                high = low;
+                return true;
+            }
+            // A dash may be the sign of an octave too: every place is tried.
+            for (var i = 1; i < text.Length - 1; i++)
+            {
+                if (text[i] is '-' or '–' && KeyName.TryParse(text[..i].Trim(), out low) && KeyName.TryParse(text[(i + 1)..].Trim(), out high)) return true;
+            }
+            return false;
+        }
+    }
 }

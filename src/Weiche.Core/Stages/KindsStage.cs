@@ -1,5 +1,7 @@
-using Weiche.Core.Analysis;
+using System.Diagnostics.CodeAnalysis;
+using System.Text.Json;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 
 namespace Weiche.Core.Stages;
 
@@ -7,8 +9,11 @@ namespace Weiche.Core.Stages;
 /// <param name="Passing">The kinds that pass.</param>
 public sealed record KindsStage(KindSet Passing) : Stage
 {
+    /// <summary>What is to be known of Kinds stages as a sort.</summary>
+    public static StageSort AsSort { get; } = new KindsSort();
+
     /// <inheritdoc/>
-    public override string Name => "Kinds";
+    public override StageSort Sort => AsSort;
 
     /// <inheritdoc/>
     public override string Sign
@@ -34,27 +39,7 @@ public sealed record KindsStage(KindSet Passing) : Stage
         Passing.Contains(message.Kind) ? Pass(message, results) : 0;
 
     /// <inheritdoc/>
-    public override MessageSet Image(MessageSet set)
-    {
-        if (Passing == KindSet.All) return set;
-        var builder = new MessageSet.Builder();
-        var control = (Passing.Contains(MessageKind.ControlChange) ? MessageSet.ControlFirsts : 0)
-            | (Passing.Contains(MessageKind.ChannelMode) ? ~MessageSet.ControlFirsts : 0);
-        for (var channel = 0; channel < Channel.Count; channel++)
-        {
-            if (Passing.Contains(MessageKind.Note)) builder.Add(MessageSet.NoteRow, channel, set.Row(MessageSet.NoteRow, channel));
-            if (Passing.Contains(MessageKind.PolyPressure)) builder.Add(MessageSet.PolyRow, channel, set.Row(MessageSet.PolyRow, channel));
-            if (Passing.Contains(MessageKind.PitchBend)) builder.Add(MessageSet.BendRow, channel, set.Row(MessageSet.BendRow, channel));
-            if (Passing.Contains(MessageKind.ProgramChange)) builder.AddSingles(MessageSet.ProgramSingle, channel, set.Single(MessageSet.ProgramSingle, channel));
-            if (Passing.Contains(MessageKind.ChannelPressure)) builder.AddSingles(MessageSet.PressureSingle, channel, set.Single(MessageSet.PressureSingle, channel));
-        }
-        builder.AddMapped(set, MessageSet.ControlRow, row => row.Only(control));
-        builder.AddSystem(set.SystemBits);
-        var system = 0u;
-        foreach (var kind in Passing.Members) system |= 1u << (int)kind;
-        builder.KeepSystem(system);
-        return builder.ToSet();
-    }
+    public override MessageSet Image(MessageSet set) => set.Of(Passing);
 
     /// <inheritdoc/>
     public override MessageSet PreImage(MessageSet set) => Image(set);
@@ -64,4 +49,70 @@ public sealed record KindsStage(KindSet Passing) : Stage
         Passing.Contains(MessageKind.ControlChange) == Passing.Contains(MessageKind.ChannelMode)
             ? TableStage.OfStatus(status => Passing.Contains(MidiMessage.Raw(status, 0, 0).Kind) ? status : 0)
             : new RuleStage(this);
+
+    private sealed class KindsSort() : StageSort<KindsStage>(
+        "Kinds", "kinds", "Lets only these kinds of message pass.",
+        $$"""
+        "pass": { "type": "array", "items": { "enum": [{{string.Join(", ", MessageKinds.All.Select(kind => $"\"{WordOf(kind)}\""))}}] } }
+        """,
+        "\"pass\"")
+    {
+        // What a musician says, and the kinds that it means.
+        private static readonly Dictionary<string, MessageKind[]> Spoken = new(StringComparer.OrdinalIgnoreCase)
+        {
+            ["notes"] = [MessageKind.Note],
+            ["note"] = [MessageKind.Note],
+            ["clock"] = [MessageKind.Clock, MessageKind.Start, MessageKind.Continue, MessageKind.Stop],
+            ["sensing"] = [MessageKind.ActiveSensing],
+            ["active sensing"] = [MessageKind.ActiveSensing],
+            ["bend"] = [MessageKind.PitchBend],
+            ["pitch bend"] = [MessageKind.PitchBend],
+            ["pressure"] = [MessageKind.ChannelPressure, MessageKind.PolyPressure],
+            ["controllers"] = [MessageKind.ControlChange],
+            ["programs"] = [MessageKind.ProgramChange],
+            ["program changes"] = [MessageKind.ProgramChange],
+            ["system exclusive"] = [MessageKind.SystemExclusive],
+            ["sysex"] = [MessageKind.SystemExclusive],
+        };
+
+        public override Stage Fresh => new KindsStage(KindSet.All);
+
+        public override IReadOnlyList<string> LineWords => ["no", "only"];
+
+        public override Stage Read(StageFields fields) => new KindsStage(KindSet.Of([.. fields.Texts("pass").Select(KindOf)]));
+
+        internal override bool TryReadLine(string word, string rest, [NotNullWhen(true)] out Stage? stage, out string problem)
+        {
+            (stage, problem) = (null, "");
+            var set = KindSet.None;
+            foreach (var name in rest.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries))
+            {
+                if (!Spoken.TryGetValue(name, out var kinds)) return false;
+                foreach (var kind in kinds) set = set.With(kind, true);
+            }
+            if (set.IsEmpty) return false;
+            stage = new KindsStage(word == "only" ? set : set.Complement);
+            return true;
+        }
+
+        private protected override void Write(KindsStage stage, Utf8JsonWriter writer)
+        {
+            writer.WriteStartArray("pass");
+            foreach (var kind in stage.Passing.Members) writer.WriteStringValue(WordOf(kind));
+            writer.WriteEndArray();
+        }
+
+        private static readonly Dictionary<MessageKind, string> Words = MessageKinds.All.ToDictionary(kind => kind, kind => JsonNamingPolicy.CamelCase.ConvertName(kind.ToString()));
+
+        private static string WordOf(MessageKind kind) => Words[kind];
+
+        private static MessageKind KindOf(string word)
+        {
+            foreach (var kind in MessageKinds.All)
+            {
+                if (WordOf(kind) == word) return kind;
+            }
+            throw new FormatException($"“{word}” is no kind of message.");
+        }
+    }
 }

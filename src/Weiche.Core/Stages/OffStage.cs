@@ -1,5 +1,5 @@
-using Weiche.Core.Analysis;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 
 namespace Weiche.Core.Stages;
 
@@ -19,7 +19,10 @@ public sealed record OffStage : Stage
     public Stage Inner { get; }
 
     /// <inheritdoc/>
-    public override string Name => Inner.Name;
+    public override StageSort Sort => Inner.Sort;
+
+    /// <inheritdoc/>
+    public override bool LetsAllPass => true;
 
     /// <inheritdoc/>
     public override string Sign => $"{Inner.Sign} · off";

@@ -1,7 +1,8 @@
 using System.Collections.Immutable;
 using System.Globalization;
-using Weiche.Core.Analysis;
+using System.Text.Json;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 
 namespace Weiche.Core.Stages;
 
@@ -14,6 +15,9 @@ public sealed record ProgramRule(int From, int? To, int? Bank = null);
 /// <summary>Lets certain program changes pass and makes others of them, with their bank. All other messages pass.</summary>
 public sealed record ProgramsStage : Stage
 {
+    /// <summary>What is to be known of Programs stages as a sort.</summary>
+    public static StageSort AsSort { get; } = new ProgramsSort();
+
     private readonly ProgramRule?[] _rules = new ProgramRule?[128];
 
     /// <summary>A rule for programs.</summary>
@@ -22,7 +26,8 @@ public sealed record ProgramsStage : Stage
     /// <exception cref="ArgumentException">A program or bank does not exist, or a program has two rules.</exception>
     public ProgramsStage(IEnumerable<ProgramRule> rules, bool othersPass = true)
     {
-        Rules = [.. rules.OrderBy(rule => rule.From)];
+        // What is stopped has no bank.
+        Rules = [.. rules.OrderBy(rule => rule.From).Select(rule => rule.To is null ? rule with { Bank = null } : rule)];
         OthersPass = othersPass;
         foreach (var rule in Rules)
         {
@@ -40,7 +45,7 @@ public sealed record ProgramsStage : Stage
     public bool OthersPass { get; }
 
     /// <inheritdoc/>
-    public override string Name => "Programs";
+    public override StageSort Sort => AsSort;
 
     /// <inheritdoc/>
     public override string Sign
@@ -136,5 +141,56 @@ public sealed record ProgramsStage : Stage
         Span<MidiMessage> results = stackalloc MidiMessage[MaxFanOut];
         var count = Apply(MidiMessage.Raw(0xC0 | channel, program, 0), results);
         for (var i = 0; i < count; i++) builder.Add(results[i]);
+    }
+
+    private sealed class ProgramsSort() : RuleListSort<ProgramsStage, ProgramRule, int>(
+        "Programs", "programs", "Makes other programs of programs.",
+        """
+        "rules": { "type": "array", "items": { "type": "object", "properties": { "from": { "type": "integer", "minimum": 1, "maximum": 128 },
+          "to": { "type": "integer", "minimum": 1, "maximum": 128 }, "bank": { "type": "integer", "minimum": 0, "maximum": 16383 } },
+          "required": ["from"], "additionalProperties": false, "description": "Programs as on screen, 1 to 128. Without \"to\" the program is stopped." } },
+        "others": { "type": "boolean" }
+        """)
+    {
+        public override string Example => "1→5, 2 stop, 3→10 bank 128, others stop";
+
+        public override IReadOnlyList<string> LineWords => ["program", "programs"];
+
+        // Programs from 1 to 128: "1→5", "2 stop", "3→10 bank 128", "others stop".
+        private protected override string Examples => "1→5, 2 stop, 3→10 bank 128, or others stop; programs go from 1 to 128";
+
+        private protected override ProgramsStage Make(IReadOnlyList<ProgramRule> rules, bool othersPass) => new(rules, othersPass);
+
+        private protected override (IEnumerable<ProgramRule> Rules, bool OthersPass) PartsOf(ProgramsStage stage) => (stage.Rules, stage.OthersPass);
+
+        private protected override int FromOf(ProgramRule rule) => rule.From;
+
+        private protected override string NameOf(ProgramRule rule) => $"Program {rule.From + 1}";
+
+        private protected override ProgramRule ReadRule(StageFields fields) =>
+            new(fields.Number("from", 1, 128) - 1, fields.NumberOrNull("to", 1, 128) - 1, fields.NumberOrNull("bank", 0, 16383));
+
+        private protected override void WriteRule(ProgramRule rule, Utf8JsonWriter writer)
+        {
+            writer.WriteNumber("from", rule.From + 1);
+            if (rule.To is { } to) writer.WriteNumber("to", to + 1);
+            if (rule.Bank is { } bank) writer.WriteNumber("bank", bank);
+        }
+
+        private protected override string TextOf(ProgramRule rule)
+        {
+            if (rule.To is not { } to) return $"{rule.From + 1} {Stop}";
+            return $"{rule.From + 1}→{to + 1}" + (rule.Bank is { } bank ? $" bank {bank}" : "");
+        }
+
+        private protected override ProgramRule? RuleOf(string text)
+        {
+            var words = text.Replace("→", " → ", StringComparison.Ordinal).Split(' ', StringSplitOptions.RemoveEmptyEntries);
+            if (words.Length < 2 || !TypedNumber.TryRead(words[0], 1, 128, out var from)) return null;
+            if (words.Length == 2 && words[1].Equals(Stop, StringComparison.OrdinalIgnoreCase)) return new ProgramRule(from - 1, null);
+            if (words.Length is not (3 or 5) || words[1] != "→" || !TypedNumber.TryRead(words[2], 1, 128, out var to)) return null;
+            if (words.Length == 3) return new ProgramRule(from - 1, to - 1);
+            return words[3].Equals("bank", StringComparison.OrdinalIgnoreCase) && TypedNumber.TryRead(words[4], 0, 16383, out var bank) ? new ProgramRule(from - 1, to - 1, bank) : null;
+        }
     }
 }

@@ -1,6 +1,6 @@
 using System.Collections.Immutable;
-using Weiche.Core.Analysis;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 
 namespace Weiche.Core.Stages;
 
@@ -16,8 +16,18 @@ public abstract record Stage
     /// <summary>The most messages that any stage makes of one.</summary>
     public const int MaxFanOut = 16;
 
-    /// <summary>The stage's name: "Kinds", "Channels".</summary>
-    public abstract string Name { get; }
+    /// <summary>Of which sort it is.</summary>
+    public abstract StageSort Sort { get; }
+
+    /// <summary>How stages of its sort are called: "Kinds", "Channels".</summary>
+    public string Name => Sort.Name;
+
+    /// <summary>Whether everything passes it as it is, as far as <see cref="Apply"/> and the sets are concerned: it is switched off, or looks
+    /// at time alone.</summary>
+    public virtual bool LetsAllPass => false;
+
+    /// <summary>How often a second each control passes at most; null where that is not limited.</summary>
+    public virtual int? MostPerSecond => null;
 
     /// <summary>What it does, short enough for a sign beside a track: "no clock", "ch 1 → 3".</summary>
     public abstract string Sign { get; }

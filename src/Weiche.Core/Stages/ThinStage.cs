@@ -1,6 +1,8 @@
+using System.Diagnostics.CodeAnalysis;
 using System.Globalization;
-using Weiche.Core.Analysis;
+using System.Text.Json;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 
 namespace Weiche.Core.Stages;
 
@@ -12,6 +14,9 @@ namespace Weiche.Core.Stages;
 /// <remarks>What it lets pass depends on time; for the checks it counts as letting everything pass.</remarks>
 public sealed record ThinStage : Stage
 {
+    /// <summary>What is to be known of Thin stages as a sort.</summary>
+    public static StageSort AsSort { get; } = new ThinSort();
+
     /// <summary>A rate.</summary>
     /// <param name="perSecond">How often a second each control may pass, 1 to 1000.</param>
     /// <exception cref="ArgumentOutOfRangeException">The rate is out of range.</exception>
@@ -26,7 +31,13 @@ public sealed record ThinStage : Stage
     public int PerSecond { get; }
 
     /// <inheritdoc/>
-    public override string Name => "Thin";
+    public override StageSort Sort => AsSort;
+
+    /// <inheritdoc/>
+    public override bool LetsAllPass => true;
+
+    /// <inheritdoc/>
+    public override int? MostPerSecond => PerSecond;
 
     /// <inheritdoc/>
     public override string Sign => string.Create(CultureInfo.InvariantCulture, $"≤ {PerSecond}/s");
@@ -50,7 +61,7 @@ public sealed record ThinStage : Stage
         private const int None = -1;
 
         // Rounded up, so that never more than the rate passes in any second.
-        private readonly long _interval = (1_000_000 + perSecond - 1) / perSecond;
+        private readonly MidiSpan _interval = new((MidiSpan.Second.Microseconds + perSecond - 1) / perSecond);
         private readonly Slot[] _slots = new Slot[Thinnable.Slots];
         private readonly uint[] _fineSeen = new uint[Channel.Count];
 
@@ -61,7 +72,7 @@ public sealed record ThinStage : Stage
         {
             public bool Known;
             public bool Keeps;
-            public long Last;
+            public MidiTime Last;
             public int Value;
             public MidiMessage Kept;
             public int Source;
@@ -70,11 +81,16 @@ public sealed record ThinStage : Stage
 
         internal override bool KeepsTime => true;
 
-        internal override long NextDue => _head == None ? long.MaxValue : _slots[_head].Last + _interval;
+        internal override MidiTime NextDue => _head == None ? MidiTime.Never : _slots[_head].Last + _interval;
 
         internal override int Apply(in MidiMessage message, MidiTime now, int source, Span<MidiMessage> results)
         {
-            if (message.Kind == MessageKind.ControlChange && message.Data1 is >= 32 and < 64) _fineSeen[message.ChannelIndex] |= 1u << (message.Data1 - 32);
+            if (message.Kind == MessageKind.ControlChange && message.Data1 is >= 32 and < 64 && TakeFine(message, out var coarse))
+            {
+                // From now on the two are a pair and pass untouched: what waits of the one goes before the other.
+                results[0] = coarse;
+                return 1 + Pass(message, results[1..]);
+            }
             if (!message.HasChannel || !Thinnable.TrySlot(message, _fineSeen[message.ChannelIndex], out var index)) return Pass(message, results);
             ref var slot = ref _slots[index];
             var value = ValueOf(message);
@@ -85,7 +101,7 @@ public sealed record ThinStage : Stage
                 return 0;
             }
             if (slot.Known && slot.Value == value) return 0;
-            if (slot.Known && now.Microseconds < slot.Last + _interval)
+            if (slot.Known && now < slot.Last + _interval)
             {
                 slot.Keeps = true;
                 slot.Kept = message;
@@ -93,7 +109,7 @@ public sealed record ThinStage : Stage
                 Enqueue(index);
                 return 0;
             }
-            (slot.Known, slot.Last, slot.Value) = (true, now.Microseconds, value);
+            (slot.Known, slot.Last, slot.Value) = (true, now, value);
             return Pass(message, results);
         }
 
@@ -102,19 +118,36 @@ public sealed record ThinStage : Stage
             while (_head != None)
             {
                 ref var slot = ref _slots[_head];
-                if (slot.Last + _interval > now.Microseconds) break;
+                if (slot.Last + _interval > now) break;
                 _head = slot.Next;
                 slot.Keeps = false;
                 (source, message) = (slot.Source, slot.Kept);
                 var value = ValueOf(message);
                 // It may have come back to where it was.
                 if (value == slot.Value) continue;
-                (slot.Last, slot.Value) = (now.Microseconds, value);
+                (slot.Last, slot.Value) = (now, value);
                 return true;
             }
             source = 0;
             message = default;
             return false;
+        }
+
+        /// <summary>A fine part came. Takes out the value of its control that waits, if there is one.</summary>
+        private bool TakeFine(in MidiMessage fine, out MidiMessage coarse)
+        {
+            coarse = fine.WithData(fine.Data1 - 32, 0);
+            ref var seen = ref _fineSeen[fine.ChannelIndex];
+            var wasAlone = Thinnable.TrySlot(coarse, seen, out var index);
+            seen |= 1u << (fine.Data1 - 32);
+            ref var slot = ref _slots[index];
+            if (!wasAlone || !slot.Keeps) return false;
+            coarse = slot.Kept;
+            slot.Keeps = false;
+            ref var link = ref _head;
+            while (link != index) link = ref _slots[link].Next;
+            link = slot.Next;
+            return ValueOf(coarse) != slot.Value;
         }
 
         private void Enqueue(int index)
@@ -135,5 +168,32 @@ public sealed record ThinStage : Stage
             0xE0 => message.Data2 << 7 | message.Data1,
             _ => message.Data2,
         };
+    }
+
+    private sealed class ThinSort() : StageSort<ThinStage>(
+        "Thin", "thin", "Each control at most so often a second.",
+        """
+        "perSecond": { "type": "integer", "minimum": 1, "maximum": 1000 }
+        """,
+        "\"perSecond\"")
+    {
+        public override Stage Fresh => new ThinStage(100);
+
+        public override string Example => "the last value always arrives";
+
+        public override Stage Read(StageFields fields) => new ThinStage(fields.Number("perSecond", 1, 1000));
+
+        public override bool TryRead(string? text, [NotNullWhen(true)] out Stage? stage, out string problem)
+        {
+            stage = TypedNumber.TryRead(text, 1, 1000, out var rate) ? new ThinStage(rate) : null;
+            problem = stage is null ? "Write how often a second each control may pass, 1 to 1000." : "";
+            return stage is not null;
+        }
+
+        public override bool TryRead(StageField field, [NotNullWhen(true)] out Stage? stage, out string problem) => TryRead(field("perSecond"), out stage, out problem);
+
+        private protected override string TextOf(ThinStage stage) => stage.PerSecond.ToString(CultureInfo.InvariantCulture);
+
+        private protected override void Write(ThinStage stage, Utf8JsonWriter writer) => writer.WriteNumber("perSecond", stage.PerSecond);
     }
 }

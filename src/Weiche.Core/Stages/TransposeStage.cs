@@ -1,11 +1,16 @@
-using Weiche.Core.Analysis;
+using System.Diagnostics.CodeAnalysis;
+using System.Text.Json;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 
 namespace Weiche.Core.Stages;
 
 /// <summary>Moves notes and poly pressure up or down. What falls off the end of the 128 keys stops.</summary>
 public sealed record TransposeStage : Stage
 {
+    /// <summary>What is to be known of Transpose stages as a sort.</summary>
+    public static StageSort AsSort { get; } = new TransposeSort();
+
     private readonly RowMemo _image = new();
     private readonly RowMemo _preImage = new();
 
@@ -22,7 +27,7 @@ public sealed record TransposeStage : Stage
     public int Semitones { get; }
 
     /// <inheritdoc/>
-    public override string Name => "Transpose";
+    public override StageSort Sort => AsSort;
 
     /// <inheritdoc/>
     public override string Sign => Semitones == 0 ? "±0" : MessageText.WithSign(Semitones);
@@ -53,5 +58,36 @@ public sealed record TransposeStage : Stage
         builder.AddMapped(set, MessageSet.NoteRow, row => memo.Get(row, from => from.Shift(by)));
         builder.AddMapped(set, MessageSet.PolyRow, row => row.Shift(by));
         return builder.ToSet();
+    }
+
+    private sealed class TransposeSort() : StageSort<TransposeStage>(
+        "Transpose", "transpose", "Moves notes; what falls off the end stops.",
+        """
+        "semitones": { "type": "integer", "minimum": -127, "maximum": 127 }
+        """,
+        "\"semitones\"")
+    {
+        public override Stage Fresh => new TransposeStage(0);
+
+        public override string Example => "notes that fall off the end stop";
+
+        public override Stage Read(StageFields fields) => new TransposeStage(fields.Number("semitones", -127, 127));
+
+        public override bool TryRead(string? text, [NotNullWhen(true)] out Stage? stage, out string problem)
+        {
+            stage = TypedNumber.TryRead(text, -127, 127, out var semitones) ? new TransposeStage(semitones) : null;
+            problem = stage is null ? "Semitones go from −127 to 127." : "";
+            return stage is not null;
+        }
+
+        // A button sets the number that it shows, whatever stands in the line.
+        public override bool TryRead(StageField field, [NotNullWhen(true)] out Stage? stage, out string problem) => TryRead(field("set") ?? field("semitones"), out stage, out problem);
+
+        // What is a number with a sign is a transposition.
+        internal override Stage? TryReadBare(string text) => text[0] is '+' or '-' or '−' && TryRead(text, out var stage, out _) ? stage : null;
+
+        private protected override string TextOf(TransposeStage stage) => MessageText.WithSign(stage.Semitones);
+
+        private protected override void Write(TransposeStage stage, Utf8JsonWriter writer) => writer.WriteNumber("semitones", stage.Semitones);
     }
 }

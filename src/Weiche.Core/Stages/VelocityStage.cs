@@ -1,6 +1,8 @@
+using System.Diagnostics.CodeAnalysis;
 using System.Globalization;
-using Weiche.Core.Analysis;
+using System.Text.Json;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 
 namespace Weiche.Core.Stages;
 
@@ -11,6 +13,9 @@ namespace Weiche.Core.Stages;
 /// </summary>
 public sealed record VelocityStage : Stage
 {
+    /// <summary>What is to be known of Velocity stages as a sort.</summary>
+    public static StageSort AsSort { get; } = new VelocitySort();
+
     private readonly RowMemo _image = new();
     private readonly RowMemo _preImage = new();
     private readonly ValueMap _map;
@@ -51,7 +56,7 @@ public sealed record VelocityStage : Stage
     public int Curve { get; }
 
     /// <inheritdoc/>
-    public override string Name => "Velocity";
+    public override StageSort Sort => AsSort;
 
     /// <inheritdoc/>
     public override string Sign
@@ -114,5 +119,57 @@ public sealed record VelocityStage : Stage
         var builder = MessageSet.Builder.From(set, MessageSet.NoteRow);
         builder.AddMapped(set, MessageSet.NoteRow, row => memo.Get(row, from => from.MapValues(map)));
         return builder.ToSet();
+    }
+
+    private sealed class VelocitySort() : StageSort<VelocityStage>(
+        "Velocity", "velocity", "Note-ons outside low to high stop; the others are bent, scaled (per cent) and shifted.",
+        """
+        "low": { "type": "integer", "minimum": 1, "maximum": 127 }, "high": { "type": "integer", "minimum": 1, "maximum": 127 },
+        "scale": { "type": "integer", "minimum": 0, "maximum": 400 }, "offset": { "type": "integer", "minimum": -127, "maximum": 127 },
+        "curve": { "type": "integer", "minimum": -100, "maximum": 100 }
+        """)
+    {
+        public override Stage Fresh => new VelocityStage();
+
+        public override string Example => "note-offs pass as they are";
+
+        public override IReadOnlyList<string> LineWords => ["velocity", "vel"];
+
+        public override Stage Read(StageFields fields)
+        {
+            var low = fields.Number("low", 1, 127, 1);
+            return new VelocityStage(
+                low, fields.Number("high", low, 127, 127), fields.Number("scale", 0, 400, 100), fields.Number("offset", -127, 127, 0), fields.Number("curve", -100, 100, 0));
+        }
+
+        public override bool TryRead(StageField field, [NotNullWhen(true)] out Stage? stage, out string problem)
+        {
+            stage = TypedNumber.TryRead(field("low"), 1, 127, out var low) && TypedNumber.TryRead(field("high"), low, 127, out var high)
+                && TypedNumber.TryRead(field("scale"), 0, 400, out var scale) && TypedNumber.TryRead(field("offset"), -127, 127, out var offset)
+                && TypedNumber.TryRead(field("curve"), -100, 100, out var curve)
+                    ? new VelocityStage(low, high, scale, offset, curve)
+                    : null;
+            problem = stage is null
+                ? "The limits go from 1 to 127, softest first; the scale from 0 to 400 %, the offset from −127 to 127, the curve from −100 to 100."
+                : "";
+            return stage is not null;
+        }
+
+        internal override bool TryReadLine(string word, string rest, [NotNullWhen(true)] out Stage? stage, out string problem)
+        {
+            problem = "";
+            var ends = rest.Split('-', '–');
+            stage = ends.Length == 2 && TypedNumber.TryRead(ends[0], 1, 127, out var low) && TypedNumber.TryRead(ends[1], low, 127, out var high) ? new VelocityStage(low, high) : null;
+            return stage is not null;
+        }
+
+        private protected override void Write(VelocityStage stage, Utf8JsonWriter writer)
+        {
+            writer.WriteNumber("low", stage.Lowest);
+            writer.WriteNumber("high", stage.Highest);
+            writer.WriteNumber("scale", stage.Scale);
+            writer.WriteNumber("offset", stage.Offset);
+            writer.WriteNumber("curve", stage.Curve);
+        }
     }
 }

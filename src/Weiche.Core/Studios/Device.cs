@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 
 namespace Weiche.Core.Studios;
 
@@ -84,18 +85,18 @@ public enum WireKind
 /// <summary>What is known of a kind of wire.</summary>
 public static class WireKinds
 {
-    /// <summary>How long a wire takes for a byte, µs: 320 for DIN, and 0 for those that need not be waited for.</summary>
+    /// <summary>How long a wire takes for a byte: 320 µs for DIN, and no time for those that need not be waited for.</summary>
     /// <param name="wire">The wire.</param>
-    public static int ByteTime(this WireKind wire) => wire == WireKind.Din ? 320 : 0;
+    public static MidiSpan ByteTime(this WireKind wire) => wire == WireKind.Din ? new MidiSpan(320) : MidiSpan.Zero;
 
-    /// <summary>How long a wire usually takes for a message, µs, the time of its bytes aside.</summary>
+    /// <summary>How long a wire usually takes for a message, the time of its bytes aside.</summary>
     /// <param name="wire">The wire.</param>
-    public static int UsualDelay(this WireKind wire) => wire switch
+    public static MidiSpan UsualDelay(this WireKind wire) => wire switch
     {
-        WireKind.Usb => 1_000,
-        WireKind.Bluetooth => 10_000,
-        WireKind.Network => 5_000,
-        _ => 0,
+        WireKind.Usb => MidiSpan.FromMilliseconds(1),
+        WireKind.Bluetooth => MidiSpan.FromMilliseconds(10),
+        WireKind.Network => MidiSpan.FromMilliseconds(5),
+        _ => MidiSpan.Zero,
     };
 
     /// <summary>How many bytes a second a wire carries at most: 3 125 for DIN (31 250 baud, ten bits a byte). For the others
@@ -163,6 +164,10 @@ public sealed record Device(
 
     /// <summary>By what it is known again; null if it cannot be told by anything.</summary>
     public KnownAs? Known { get; init; }
+
+    /// <summary>The first of its ports that goes a way, or null if none does. A virtual port has one each way.</summary>
+    /// <param name="direction">The way.</param>
+    public PortId? FirstPort(PortDirection direction) => Ports.FirstOrDefault(port => port.Direction == direction)?.Id;
 
     /// <summary>The way from its keys to its own sound, or null if it has none.</summary>
     public InnerPath? LocalControl => InnerPaths.FirstOrDefault(path => path.Kind == InnerPathKind.LocalControl);

@@ -1,3 +1,4 @@
+using Weiche.Core.Midi;
 namespace Weiche.Core.Studios;
 
 /// <summary>What a device may be, beyond its name.</summary>
@@ -9,6 +10,8 @@ public static class DeviceRule
     /// <summary>The most inner paths a device may have.</summary>
     public const int MaxInnerPaths = 64;
 
+    private const int MaxAddress = 200;
+
     /// <summary>The most characters of what is written down of a device: audio inputs, serial number, place.</summary>
     public const int MaxText = 120;
 
@@ -16,6 +19,7 @@ public static class DeviceRule
     /// <param name="device">The device.</param>
     public static string? Check(Device device)
     {
+        if (device.Kind.Facts().HasAddress && CheckAddress(device.Address) is { } wrong) return wrong;
         if (device.Jacks.Length > MaxJacks) return $"It has {device.Jacks.Length} jacks; at most {MaxJacks} are possible.";
         if (device.InnerPaths.Length > MaxInnerPaths) return $"It has {device.InnerPaths.Length} inner paths; at most {MaxInnerPaths} are possible.";
         foreach (var jack in device.Jacks)
@@ -49,30 +53,40 @@ public static class DeviceRule
         return text.Any(char.IsControl) || text.AsSpan().ContainsAny('<', '>') ? "Control characters, < and > are not possible here." : null;
     }
 
+    /// <summary>Why this cannot be the path of a raw device, or null if it can.</summary>
+    internal static string? CheckAddress(string? address)
+    {
+        var typed = (address ?? "").Trim();
+        if (!typed.StartsWith('/')) return "The path of a device file begins with /, like /dev/snd/midiC1D0.";
+        if (typed.Length > MaxAddress) return $"A path has at most {MaxAddress} characters here.";
+        return typed.Any(char.IsControl) ? "A path cannot contain control characters." : null;
+    }
+
     private static string? CheckPath(Device device, InnerPath path)
     {
         if (NameRule.Check(path.Name) is { } problem) return $"An inner path's name: {problem}";
-        if (path.Delay is < 0 or > InnerPath.MaxDelay) return $"The inner path {path.Name} has a delay of {path.Delay} µs; it is from 0 to {InnerPath.MaxDelay}.";
-        if (path.Stages.Length > AddStage.MaxStages) return $"The inner path {path.Name} has {path.Stages.Length} stages; at most {AddStage.MaxStages} are possible.";
+        if (path.Delay < MidiSpan.Zero || path.Delay > InnerPath.MaxDelay)
+            return $"The inner path {path.Name} has a delay of {path.Delay.Microseconds} µs; it is from 0 to {InnerPath.MaxDelay.Microseconds}.";
+        if (path.Stages.Length > Route.MaxStages) return $"The inner path {path.Name} has {path.Stages.Length} stages; at most {Route.MaxStages} are possible.";
         if (!Hears(device, path.From)) return $"The inner path {path.Name} does not begin where the device hears something.";
         if (!Leads(device, path.To)) return $"The inner path {path.Name} does not end where the device sends or sounds.";
-        return path.Kind == InnerPathKind.LocalControl != (path.From == InnerEnd.Keys && path.To == InnerEnd.Sound)
+        return path.Kind == InnerPathKind.LocalControl != (path.From == Place.Keys && path.To == Place.Sound)
             ? $"The inner path {path.Name}: local control, and it alone, leads from the keys to the sound."
             : null;
     }
 
-    private static bool Hears(Device device, InnerEnd end) => end.Kind switch
+    private static bool Hears(Device device, Place end) => end.Kind switch
     {
-        InnerEndKind.Jack => device.Jacks.Any(jack => jack.Id.Value == end.Id && jack.Role == JackRole.In),
-        InnerEndKind.Port => device.Ports.Any(port => port.Id.Value == end.Id && port.Direction == PortDirection.Destination),
-        _ => end.Kind == InnerEndKind.Keys,
+        PlaceKind.Jack => device.Jacks.Any(jack => jack.Id.Value == end.Id && jack.Role == JackRole.In),
+        PlaceKind.Port => device.Ports.Any(port => port.Id.Value == end.Id && port.Direction == PortDirection.Destination),
+        _ => end.Kind == PlaceKind.Keys,
     };
 
-    private static bool Leads(Device device, InnerEnd end) => end.Kind switch
+    private static bool Leads(Device device, Place end) => end.Kind switch
     {
-        InnerEndKind.Jack => device.Jacks.Any(jack => jack.Id.Value == end.Id && jack.Sends),
-        InnerEndKind.Port => device.Ports.Any(port => port.Id.Value == end.Id && port.Direction == PortDirection.Source),
-        _ => end.Kind == InnerEndKind.Sound,
+        PlaceKind.Jack => device.Jacks.Any(jack => jack.Id.Value == end.Id && jack.Sends),
+        PlaceKind.Port => device.Ports.Any(port => port.Id.Value == end.Id && port.Direction == PortDirection.Source),
+        _ => end.Kind == PlaceKind.Sound,
     };
 
     private static string? CheckZones(Device device)

@@ -22,6 +22,18 @@ public static class NameRule
         return null;
     }
 
+    /// <summary>Why this cannot be the name of a device that gets it now, in a sentence, or null if it can.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <param name="name">A tidied name.</param>
+    /// <param name="self">The device itself, if it is there already.</param>
+    public static string? CheckFor(Studio studio, string name, DeviceId? self)
+    {
+        if (Check(name) is { } problem) return problem;
+        var other = studio.Devices.FirstOrDefault(device =>
+            device.Id != self && string.Equals(device.Name, name, StringComparison.OrdinalIgnoreCase));
+        return other is null ? null : $"There is already something called “{other.Name}”. Choose another name.";
+    }
+
     private static bool IsPaired(string name)
     {
         for (var i = 0; i < name.Length; i++)

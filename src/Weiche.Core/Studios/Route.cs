@@ -95,6 +95,10 @@ public sealed record SourceGroup(GroupId Id, string Name, ImmutableArray<PortId>
 /// <param name="To">The destination.</param>
 /// <param name="On">Whether it is switched on.</param>
 /// <param name="Stages">The stages in the order in which messages run through them.</param>
-/// <param name="Solo">Whether it is soloed: while any route that is on is, only soloed routes are live.</param>
+/// <param name="Solo">Whether it is soloed: while any route that is on is, only soloed routes are live, and what carries them on from virtual ports.</param>
 /// <param name="Divert">Whether it takes what it lets through away from the source's other routes.</param>
-public sealed record Route(RouteId Id, RouteSource From, PortId To, bool On, ImmutableArray<Stage> Stages, bool Solo = false, bool Divert = false);
+public sealed record Route(RouteId Id, RouteSource From, PortId To, bool On, ImmutableArray<Stage> Stages, bool Solo = false, bool Divert = false)
+{
+    /// <summary>The most stages a route, or an inner path, may have.</summary>
+    public const int MaxStages = 16;
+}

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 
 namespace Weiche.Core.Studios;
 
@@ -21,11 +22,12 @@ public static class Shapes
     public static (Device Device, int NextId) Make(DeviceKind kind, string name, int nextId, WireKind wire, int ins = 1, int outs = 1)
     {
         var id = nextId++;
-        var (sends, listens) = Ways(kind);
+        var facts = kind.Facts();
+        var (sends, listens) = (facts.Sends, facts.Listens);
         var jacks = ImmutableArray.CreateBuilder<Jack>();
         var ports = ImmutableArray.CreateBuilder<Port>();
         var paths = ImmutableArray.CreateBuilder<InnerPath>();
-        if (kind == DeviceKind.Interface)
+        if (facts.Role == DeviceRole.Interface)
         {
             for (var i = 1; i <= ins; i++) AddInterfaceJack(JackRole.In, $"IN {i}");
             for (var i = 1; i <= outs; i++) AddInterfaceJack(JackRole.Out, $"OUT {i}");
@@ -33,8 +35,8 @@ public static class Shapes
         else if (wire == WireKind.Din)
         {
             if (listens) jacks.Add(new Jack(new JackId(nextId++), JackRole.In, "IN"));
-            if (sends || kind is DeviceKind.SoundModule or DeviceKind.DrumModule) jacks.Add(new Jack(new JackId(nextId++), JackRole.Out, "OUT"));
-            if (kind is DeviceKind.KeyboardSynth or DeviceKind.SoundModule or DeviceKind.DrumModule)
+            if (sends || facts.HasThru) jacks.Add(new Jack(new JackId(nextId++), JackRole.Out, "OUT"));
+            if (facts.HasThru)
             {
                 var thru = new Jack(new JackId(nextId++), JackRole.Thru, "THRU");
                 jacks.Add(thru);
@@ -46,15 +48,15 @@ public static class Shapes
             if (sends) ports.Add(new Port(new PortId(nextId++), PortDirection.Source, "", wire));
             if (listens) ports.Add(new Port(new PortId(nextId++), PortDirection.Destination, "", wire));
         }
-        if (kind == DeviceKind.KeyboardSynth) paths.Add(new InnerPath(new InnerPathId(nextId++), InnerPathKind.LocalControl, "local control", InnerEnd.Keys, InnerEnd.Sound, true, 0, []));
+        if (facts.HasLocalControl) paths.Add(new InnerPath(new InnerPathId(nextId++), InnerPathKind.LocalControl, "local control", Place.Keys, Place.Sound, true, MidiSpan.Zero, []));
         var device = new Device(
             new DeviceId(id), name, kind, sends ? ChannelSet.All : ChannelSet.None, listens ? ChannelSet.All : ChannelSet.None,
-            kind is DeviceKind.KeyboardSynth or DeviceKind.SoundModule or DeviceKind.DrumModule, null, ports.ToImmutable())
+            facts.Sounds, null, ports.ToImmutable())
         {
             Jacks = jacks.ToImmutable(),
             InnerPaths = paths.ToImmutable(),
-            Zones = kind == DeviceKind.Surface ? [new MpeZone(true, 15)] : [],
-            SendsKinds = kind == DeviceKind.Clock ? KindSet.Of(MessageKind.Clock, MessageKind.Start, MessageKind.Continue, MessageKind.Stop, MessageKind.SongPosition) : KindSet.All,
+            Zones = facts.IsMpe ? [new MpeZone(true, 15)] : [],
+            SendsKinds = facts.SendsKinds,
         };
         return (device, nextId);
 
@@ -68,14 +70,5 @@ public static class Shapes
 
     /// <summary>The way from an IN to a THRU.</summary>
     internal static InnerPath Thru(int id, Jack heard, Jack thru) => new(
-        new InnerPathId(id), InnerPathKind.Thru, "thru", InnerEnd.At(heard.Id), InnerEnd.At(thru.Id), true, InnerPath.UsualDelay(InnerPathKind.Thru), []);
-
-    /// <summary>Whether devices of a kind send, and whether they listen.</summary>
-    /// <param name="kind">The kind.</param>
-    public static (bool Sends, bool Listens) Ways(DeviceKind kind) => kind switch
-    {
-        DeviceKind.KeyboardController or DeviceKind.Pedals or DeviceKind.Surface or DeviceKind.Breath or DeviceKind.Clock => (true, false),
-        DeviceKind.SoundModule or DeviceKind.DrumModule or DeviceKind.Display => (false, true),
-        _ => (true, true),
-    };
+        new InnerPathId(id), InnerPathKind.Thru, "thru", Place.At(heard.Id), Place.At(thru.Id), true, InnerPath.UsualDelay(InnerPathKind.Thru), []);
 }

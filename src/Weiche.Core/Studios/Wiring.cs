@@ -53,7 +53,7 @@ public enum InnerPathKind
 }
 
 /// <summary>Where an inner path begins or ends.</summary>
-public enum InnerEndKind
+public enum PlaceKind
 {
     /// <summary>A jack of the device.</summary>
     Jack,
@@ -71,28 +71,28 @@ public enum InnerEndKind
 /// <summary>An end of an inner path.</summary>
 /// <param name="Kind">What it is.</param>
 /// <param name="Id">The jack's or port's id; 0 for keys and sound.</param>
-public readonly record struct InnerEnd(InnerEndKind Kind, int Id = 0)
+public readonly record struct Place(PlaceKind Kind, int Id = 0)
 {
     /// <summary>The device's own keys.</summary>
-    public static readonly InnerEnd Keys = new(InnerEndKind.Keys);
+    public static readonly Place Keys = new(PlaceKind.Keys);
 
     /// <summary>The device's own sound.</summary>
-    public static readonly InnerEnd Sound = new(InnerEndKind.Sound);
+    public static readonly Place Sound = new(PlaceKind.Sound);
 
     /// <summary>A jack.</summary>
     /// <param name="id">Its id.</param>
-    public static InnerEnd At(JackId id) => new(InnerEndKind.Jack, id.Value);
+    public static Place At(JackId id) => new(PlaceKind.Jack, id.Value);
 
     /// <summary>A port.</summary>
     /// <param name="id">Its id.</param>
-    public static InnerEnd At(PortId id) => new(InnerEndKind.Port, id.Value);
+    public static Place At(PortId id) => new(PlaceKind.Port, id.Value);
 
     /// <summary>As a file writes it: "jack 7", "port 9", "keys", "sound".</summary>
     public override string ToString() => Kind switch
     {
-        InnerEndKind.Jack => $"jack {new JackId(Id)}",
-        InnerEndKind.Port => $"port {new PortId(Id)}",
-        InnerEndKind.Keys => "keys",
+        PlaceKind.Jack => $"jack {new JackId(Id)}",
+        PlaceKind.Port => $"port {new PortId(Id)}",
+        PlaceKind.Keys => "keys",
         _ => "sound",
     };
 
@@ -100,13 +100,13 @@ public readonly record struct InnerEnd(InnerEndKind Kind, int Id = 0)
     /// <param name="text">The text.</param>
     /// <param name="end">The end.</param>
     /// <returns>False if it is none.</returns>
-    public static bool TryParse(string text, out InnerEnd end)
+    public static bool TryParse(string text, out Place end)
     {
         end = text switch { "keys" => Keys, "sound" => Sound, _ => default };
         if (text is "keys" or "sound") return true;
         var words = text.Split(' ');
         if (words.Length != 2 || words[0] is not ("jack" or "port") || !int.TryParse(words[1], System.Globalization.NumberStyles.None, null, out var id)) return false;
-        end = new InnerEnd(words[0] == "jack" ? InnerEndKind.Jack : InnerEndKind.Port, id);
+        end = new Place(words[0] == "jack" ? PlaceKind.Jack : PlaceKind.Port, id);
         return true;
     }
 }
@@ -118,26 +118,26 @@ public readonly record struct InnerEnd(InnerEndKind Kind, int Id = 0)
 /// <param name="From">Where it begins.</param>
 /// <param name="To">Where it ends.</param>
 /// <param name="On">Whether it is open, as far as is known: for local control, as last sent.</param>
-/// <param name="Delay">How long a message takes through it, µs.</param>
+/// <param name="Delay">How long a message takes through it.</param>
 /// <param name="Stages">What it lets through and changes, as on a route.</param>
 public sealed record InnerPath(
-    InnerPathId Id, InnerPathKind Kind, string Name, InnerEnd From, InnerEnd To, bool On, int Delay, ImmutableArray<Stage> Stages)
+    InnerPathId Id, InnerPathKind Kind, string Name, Place From, Place To, bool On, MidiSpan Delay, ImmutableArray<Stage> Stages)
 {
-    /// <summary>The longest delay, µs: a second.</summary>
-    public const int MaxDelay = 1_000_000;
+    /// <summary>The longest delay: a second.</summary>
+    public static readonly MidiSpan MaxDelay = MidiSpan.Second;
 
     /// <summary>Whether Weiche can switch it. Everything but local control only a person can, at the device.</summary>
     public bool IsSwitchedHere => Kind == InnerPathKind.LocalControl;
 
-    /// <summary>The usual delay of a sort of inner path, µs. A thru jack repeats bits as they come; what is sent anew has to
+    /// <summary>The usual delay of a sort of inner path. A thru jack repeats bits as they come; what is sent anew has to
     /// be whole first.</summary>
     /// <param name="kind">The sort.</param>
-    public static int UsualDelay(InnerPathKind kind) => kind switch
+    public static MidiSpan UsualDelay(InnerPathKind kind) => kind switch
     {
-        InnerPathKind.Thru => 2,
-        InnerPathKind.LocalControl => 0,
-        InnerPathKind.Monitor => 5_000,
-        _ => 1_000,
+        InnerPathKind.Thru => new MidiSpan(2),
+        InnerPathKind.LocalControl => MidiSpan.Zero,
+        InnerPathKind.Monitor => MidiSpan.FromMilliseconds(5),
+        _ => MidiSpan.FromMilliseconds(1),
     };
 }
 
@@ -158,5 +158,5 @@ public sealed record KnownAs(string Says, string Serial, string Place, bool Pinn
 /// <summary>One device in a chain behind a jack.</summary>
 /// <param name="Device">The device.</param>
 /// <param name="In">The jack it hears by.</param>
-/// <param name="Delay">How much later than the first device of the chain it hears, µs.</param>
-public readonly record struct ChainLink(Device Device, Jack In, int Delay);
+/// <param name="Delay">How much later than the first device of the chain it hears.</param>
+public readonly record struct ChainLink(Device Device, Jack In, MidiSpan Delay);

@@ -1,15 +1,9 @@
 using System.ComponentModel;
 using System.Runtime.InteropServices;
 using Weiche.Core.Studios;
+using Weiche.Ports.Carrying;
 
 namespace Weiche.Ports.Raw;
-
-/// <summary>Whether a raw device is there.</summary>
-/// <param name="Present">Whether it is open.</param>
-/// <param name="Since">Since when, UTC.</param>
-/// <param name="Reason">Why it is not there; empty if it is.</param>
-/// <param name="Urgency">How urgently the system runs the thread that reads it; null if it has none of its own.</param>
-public sealed record Presence(bool Present, DateTimeOffset Since, string Reason, Urgency? Urgency = null);
 
 /// <summary>
 /// A device file, named pipe or terminal as a port. It is read by a thread of its own and written from whoever brings
@@ -30,11 +24,12 @@ public sealed class RawWire : IByteSink, IDisposable
     private readonly TimeProvider _time;
     private readonly Thread _thread;
     private readonly byte[] _buffer = new byte[4096];
-    private readonly int _wake;
-    private readonly Lock _writing = new();
+    private readonly Waker _wake = new();
+    private readonly UrgentLock _writing = new();
     private int _reader = Closed;
     private int _writer = Closed;
     private volatile bool _full;
+    private volatile int _failed;
     private volatile bool _stopped;
     private Presence _presence;
     private Urgency _urgency;
@@ -57,7 +52,6 @@ public sealed class RawWire : IByteSink, IDisposable
         _destination = destination;
         _time = time;
         _presence = new Presence(false, time.GetUtcNow(), "not opened yet");
-        _wake = Libc.EventDescriptor(0, Libc.NonBlocking | Libc.CloseOnExec);
         if (destination is { } id) junction.Connect(id, this);
         _thread = new Thread(Run) { IsBackground = true, Name = "Weiche " + path };
         _thread.Start();
@@ -69,16 +63,27 @@ public sealed class RawWire : IByteSink, IDisposable
     /// <inheritdoc/>
     public int Send(ReadOnlySpan<byte> bytes)
     {
-        lock (_writing)
+        _writing.Enter();
+        try
         {
             // On a cable that hangs loose bytes are gone.
-            if (_writer == Closed) return bytes.Length;
+            if (_writer == Closed || _failed != 0) return IByteSink.Away;
             var written = Libc.Write(_writer, in MemoryMarshal.GetReference(bytes), bytes.Length);
             if (written == bytes.Length) return bytes.Length;
-            if (written < 0 && Marshal.GetLastPInvokeError() is not (Libc.Again or Libc.Interrupted)) return bytes.Length;
+            if (written < 0 && Marshal.GetLastPInvokeError() is var error and not (Libc.Again or Libc.Interrupted))
+            {
+                // The wire's own thread opens it anew; until then nothing is written.
+                _failed = error;
+                _wake.Wake();
+                return IByteSink.Away;
+            }
             _full = true;
-            Wake();
+            _wake.Wake();
             return (int)Math.Max(0, written);
+        }
+        finally
+        {
+            _writing.Exit();
         }
     }
 
@@ -86,15 +91,15 @@ public sealed class RawWire : IByteSink, IDisposable
     public void Dispose()
     {
         _stopped = true;
-        Wake();
+        _wake.Wake();
         _thread.Join();
         Shut();
-        _ = Libc.Close(_wake);
+        _writing.Dispose();
     }
 
     private void Run()
     {
-        if (_junction.AsksForUrgency) _urgency = Urgent.Ask();
+        _urgency = Urgent.Become(_junction.AsksForUrgency);
         while (!_stopped)
         {
             if (!TryOpen())
@@ -115,14 +120,14 @@ public sealed class RawWire : IByteSink, IDisposable
     private bool TryOpen()
     {
         if (_source is not null && !TryOpen(Libc.ReadOnly, out _reader)) return false;
-        if (_destination is not null)
+        if (_destination is { } destination)
         {
             if (!TryOpen(Libc.WriteOnly, out var writer))
             {
                 Shut();
                 return false;
             }
-            lock (_writing) _writer = writer;
+            _junction.Return(destination, () => Use(writer));
         }
         return true;
     }
@@ -147,7 +152,7 @@ public sealed class RawWire : IByteSink, IDisposable
         var entries = new Libc.PollEntry[3];
         while (!_stopped)
         {
-            entries[0] = new Libc.PollEntry { Descriptor = _wake, Events = Libc.PollIn };
+            entries[0] = _wake.Entry;
             entries[1] = new Libc.PollEntry { Descriptor = _reader, Events = Libc.PollIn };
             entries[2] = new Libc.PollEntry { Descriptor = _writer, Events = _full ? Libc.PollOut : (short)0 };
             if (Libc.Poll(entries, (nuint)entries.Length, -1) < 0)
@@ -155,7 +160,8 @@ public sealed class RawWire : IByteSink, IDisposable
                 if (Marshal.GetLastPInvokeError() == Libc.Interrupted) continue;
                 return Explain(Marshal.GetLastPInvokeError());
             }
-            if (entries[0].Returned != 0) DrainWake();
+            if (entries[0].Returned != 0) _wake.Clear();
+            if (_failed is not 0 and var error) return Explain(error);
             if (entries[1].Returned != 0 && ReadOnce() is { } ended) return ended;
             if ((entries[2].Returned & (Libc.PollError | Libc.PollHangUp)) != 0) return "the far end was closed";
             if ((entries[2].Returned & Libc.PollOut) != 0)
@@ -176,7 +182,7 @@ public sealed class RawWire : IByteSink, IDisposable
             _inARow = count == _buffer.Length ? _inARow + 1 : 0;
             if (_inARow < MostInARow) return null;
             _inARow = 0;
-            Thread.Sleep(1);
+            Libc.Pause(1);
             return null;
         }
         if (count == 0) return "the far end was closed";
@@ -186,33 +192,25 @@ public sealed class RawWire : IByteSink, IDisposable
 
     private void WaitToRetry()
     {
-        var entries = new[] { new Libc.PollEntry { Descriptor = _wake, Events = Libc.PollIn } };
-        _ = Libc.Poll(entries, 1, RetryMilliseconds);
-        if (entries[0].Returned != 0) DrainWake();
+        _wake.Wait(RetryMilliseconds);
     }
 
     private void Shut()
     {
         if (_reader != Closed) _ = Libc.Close(_reader);
         _reader = Closed;
-        lock (_writing)
-        {
-            if (_writer != Closed) _ = Libc.Close(_writer);
-            _writer = Closed;
-            _full = false;
-        }
+        Use(Closed);
     }
 
-    private void Wake()
+    /// <summary>Writes to another descriptor from now on, or to none; the one before is closed.</summary>
+    private void Use(int writer)
     {
-        ReadOnlySpan<byte> one = [1, 0, 0, 0, 0, 0, 0, 0];
-        _ = Libc.Write(_wake, in MemoryMarshal.GetReference(one), one.Length);
-    }
-
-    private void DrainWake()
-    {
-        Span<byte> count = stackalloc byte[8];
-        _ = Libc.Read(_wake, ref MemoryMarshal.GetReference(count), count.Length);
+        _writing.Enter();
+        if (_writer != Closed) _ = Libc.Close(_writer);
+        _writer = writer;
+        if (writer == Closed) _full = false;
+        _failed = 0;
+        _writing.Exit();
     }
 
     private void Say(bool present, string reason)

@@ -1,4 +1,4 @@
-using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Studios;
 
 namespace Weiche.Ports.StandIns;

@@ -1,5 +1,5 @@
 using Weiche.Core.Midi;
-using Weiche.Core.Studios;
+using Weiche.Core.Sets;
 
 namespace Weiche.Ports.StandIns;
 
@@ -22,7 +22,7 @@ public sealed class Listener : IDisposable
     private int _bend;
     private int _modulation;
     private long _ignored;
-    private Hearing? _last;
+    private Heard? _last;
 
     /// <summary>A listener.</summary>
     /// <param name="channels">The channels it listens to.</param>
@@ -41,14 +41,14 @@ public sealed class Listener : IDisposable
     public Action<bool>? LocalSwitched { get; init; }
 
     /// <summary>What it holds now. The same object as long as nothing has changed.</summary>
-    public Hearing Hearing
+    public Heard Heard
     {
         get
         {
             lock (_gate)
             {
                 if (_last?.Version == _version) return _last;
-                return _last = new Hearing(
+                return _last = new Heard(
                     _version, [.. _held.Select(pair => (pair.Key.Channel + 1, pair.Key.Key, pair.Value))], _sustained != 0, [.. _programs], _bend, _modulation, _ignored, _parser.Counts.ThrownBytes);
             }
         }

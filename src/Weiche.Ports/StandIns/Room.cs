@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using Weiche.Core.Studios;
+using Weiche.Ports.Carrying;
 
 namespace Weiche.Ports.StandIns;
 
@@ -35,7 +36,7 @@ public sealed class Room : StandIn.IOutlets, IDisposable
     private readonly Junction _junction;
     private readonly Dictionary<string, (string To, string Jack)> _cables = Cables.ToDictionary(cable => End(cable.From, cable.FromJack), cable => (cable.To, cable.ToJack));
     private readonly Dictionary<string, Unit> _plugged;
-    private ImmutableDictionary<string, Bound> _bound = ImmutableDictionary<string, Bound>.Empty;
+    private ImmutableDictionary<string, Inlet> _inlets = ImmutableDictionary<string, Inlet>.Empty;
     [ThreadStatic]
     private static int _depth;
 
@@ -97,40 +98,25 @@ public sealed class Room : StandIn.IOutlets, IDisposable
         Changed?.Invoke();
     }
 
-    /// <summary>Says which port of the studio each port of what is plugged in is; all others are not named.</summary>
-    /// <param name="ports">By unit, direction and part.</param>
-    internal void Bind(IReadOnlyDictionary<(string Unit, PortDirection Direction, string Part), PortId> ports)
+    /// <summary>Opens what is plugged in for a device of the studio: each of its ports is one of the device's.</summary>
+    /// <param name="device">The device.</param>
+    /// <param name="unit">What is plugged in.</param>
+    internal IOpenPorts Open(Device device, Unit unit)
     {
-        lock (_gate)
+        var bound = new Dictionary<(PortDirection Direction, string Part), PortId>();
+        foreach (var port in unit.Ports)
         {
-            var wanted = ports.ToDictionary(pair => HostEnd(pair.Key.Unit, pair.Key.Direction, pair.Key.Part), pair => (pair.Key, pair.Value));
-            var next = _bound.ToBuilder();
-            foreach (var (end, bound) in _bound)
-            {
-                if (wanted.TryGetValue(end, out var now) && now.Value == bound.Port) continue;
-                next.Remove(end);
-                Unbind(bound);
-            }
-            foreach (var (end, (key, port)) in wanted)
-            {
-                if (next.ContainsKey(end)) continue;
-                BytePump? pump = null;
-                if (key.Direction == PortDirection.Destination)
-                {
-                    pump = new BytePump(bytes => StandIns[key.Unit].HearHost(key.Part, bytes), () => _junction.Resume(port));
-                    _junction.Connect(port, pump);
-                }
-                next.Add(end, new Bound(port, pump));
-            }
-            Volatile.Write(ref _bound, next.ToImmutable());
+            var own = device.Ports.Where(each => each.Direction == port.Direction).ToList();
+            var alone = own.Count == 1 && unit.Ports.Count(each => each.Direction == port.Direction) == 1;
+            if ((alone ? own[0] : own.FirstOrDefault(each => each.Part == port.Part)) is { } found) bound[(port.Direction, port.Part)] = found.Id;
         }
+        return new Bound(this, device, unit, bound);
     }
 
     /// <inheritdoc/>
     public void Dispose()
     {
         foreach (var standIn in StandIns.Values) standIn.Dispose();
-        Bind(new Dictionary<(string, PortDirection, string), PortId>());
     }
 
     void StandIn.IOutlets.ToHost(string key, string part, ReadOnlySpan<byte> bytes)
@@ -138,7 +124,7 @@ public sealed class Room : StandIn.IOutlets, IDisposable
         bool isThere;
         lock (_gate) isThere = _plugged.ContainsKey(key);
         if (!isThere) return;
-        if (Volatile.Read(ref _bound).TryGetValue(HostEnd(key, PortDirection.Source, part), out var bound)) _junction.Receive(bound.Port, bytes);
+        if (Volatile.Read(ref _inlets).TryGetValue(End(key, part), out var inlet)) inlet.Bring(bytes);
         else Spoke?.Invoke(new SpokeUp(key, part, bytes[..Math.Min(bytes.Length, 8)].ToArray()));
     }
 
@@ -158,18 +144,51 @@ public sealed class Room : StandIn.IOutlets, IDisposable
 
     private static string End(string key, string jack) => $"{key} {jack}";
 
-    private static string HostEnd(string key, PortDirection direction, string part) => $"{key} {direction} {part}";
-
-    private void Unbind(Bound bound)
+    /// <summary>What is plugged in, bound to the ports of a device.</summary>
+    private sealed class Bound : IOpenPorts
     {
-        if (bound.Pump is null)
-        {
-            _junction.BreakOff(bound.Port);
-            return;
-        }
-        _junction.Connect(bound.Port, null);
-        bound.Pump.Dispose();
-    }
+        private readonly Room _room;
+        private readonly Unit _unit;
+        private readonly ImmutableArray<Port> _ports;
+        private readonly List<(string End, PortId Source, Inlet Inlet)> _sources = [];
+        private readonly List<(PortId Destination, BytePump Pump)> _destinations = [];
 
-    private sealed record Bound(PortId Port, BytePump? Pump);
+        internal Bound(Room room, Device device, Unit unit, Dictionary<(PortDirection Direction, string Part), PortId> ports)
+        {
+            (_room, _unit, _ports) = (room, unit, device.Ports);
+            foreach (var ((direction, part), port) in ports)
+            {
+                if (direction == PortDirection.Source)
+                {
+                    var inlet = room._junction.Open(port);
+                    _sources.Add((End(unit.Key, part), port, inlet));
+                    ImmutableInterlocked.Update(ref room._inlets, inlets => inlets.SetItem(End(unit.Key, part), inlet));
+                    continue;
+                }
+                var pump = new BytePump(bytes => room.StandIns[unit.Key].HearHost(part, bytes), () => room._junction.Resume(port));
+                room._junction.Connect(port, pump);
+                _destinations.Add((port, pump));
+            }
+        }
+
+        public Presence? Presence => null;
+
+        public bool AreOf(Device device, Unit? unit) => unit?.Key == _unit.Key
+            && device.Ports.Select(port => (port.Id, port.Part)).SequenceEqual(_ports.Select(port => (port.Id, port.Part)));
+
+        public void Dispose()
+        {
+            foreach (var (end, source, inlet) in _sources)
+            {
+                ImmutableInterlocked.Update(ref _room._inlets, inlets => inlets.Remove(end));
+                inlet.Dispose();
+                _room._junction.BreakOff(source);
+            }
+            foreach (var (destination, pump) in _destinations)
+            {
+                _room._junction.Connect(destination, null);
+                pump.Dispose();
+            }
+        }
+    }
 }

@@ -1,10 +1,14 @@
 using System.Collections.Concurrent;
 using Weiche.Core.Checks;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 using Weiche.Data;
 using Weiche.Files;
 using Weiche.Ports;
+using Weiche.Ports.Carrying;
 using Weiche.Ports.Raw;
+using Weiche.Ports.StandIns;
+using Weiche.Ports.Virtual;
 
 namespace Weiche.Web.Desk;
 
@@ -30,6 +34,7 @@ public sealed class StudioDesk : IDisposable
     private const int RememberedPlans = 64;
 
     private readonly Lock _gate = new();
+    private readonly Sweeper _sweeper;
     private readonly StudioStore _store;
     private readonly TimeProvider _time;
     private readonly ConcurrentDictionary<int, Studio> _plans = new();
@@ -52,10 +57,12 @@ public sealed class StudioDesk : IDisposable
         var studio = StudioJson.Read(stored.Document).Reserving(stored.NextId);
         _state = Placed(new DeskState(studio, stored.Version, stored.Id) { Report = Checker.Check(studio) });
         Junction = new Junction(studio, new StudioClock(time), asksForUrgency);
-        Park = new PortPark(Junction, time, places, withRoom);
+        StandIns = new StandInDriver(Junction, time, withRoom);
+        Park = new PortPark(Junction, time, new VirtualDriver(Junction), new RawDriver(Junction, places, time), StandIns);
         Scout = new Scout(Junction, time);
         Park.Match(studio);
-        _plans[Junction.Plan.Version] = studio;
+        Remember(Junction.Compiled.Version, studio);
+        _sweeper = new Sweeper(asksForUrgency);
     }
 
     /// <summary>Where the ports meet the engine.</summary>
@@ -63,6 +70,9 @@ public sealed class StudioDesk : IDisposable
 
     /// <summary>What stands behind the ports.</summary>
     public PortPark Park { get; }
+
+    /// <summary>The stand-ins that can be played.</summary>
+    public StandInDriver StandIns { get; }
 
     /// <summary>Asks the room who is there and what comes back.</summary>
     public Scout Scout { get; }
@@ -81,6 +91,7 @@ public sealed class StudioDesk : IDisposable
     /// <returns>What became of it; its studio is the one now in force.</returns>
     public EditResult Apply(StudioEdit edit)
     {
+        using var work = _sweeper.Work();
         lock (_gate)
         {
             var before = _state.Studio;
@@ -138,6 +149,7 @@ public sealed class StudioDesk : IDisposable
     /// <returns>Why that cannot be, or null.</returns>
     public Problem? GoTo(int version)
     {
+        using var work = _sweeper.Work();
         lock (_gate)
         {
             try
@@ -156,6 +168,7 @@ public sealed class StudioDesk : IDisposable
 
     private (string? Done, Problem? Problem) Step(Func<HistoryPlace, (int Version, string Edit)?> where, string nothing, string? known)
     {
+        using var work = _sweeper.Work();
         lock (_gate)
         {
             if (known is null) return (null, new Problem("history", nothing));
@@ -175,7 +188,7 @@ public sealed class StudioDesk : IDisposable
     private Problem? Enforce(Studio studio, CheckReport report, string? waiting, Action write)
     {
         var before = _state.Studio;
-        var plan = Junction.Prepare(studio);
+        var prepared = Junction.Prepare(studio);
         try
         {
             write();
@@ -184,8 +197,8 @@ public sealed class StudioDesk : IDisposable
         {
             return new Problem("studio", exception.Message);
         }
-        Remember(plan.Version, studio);
-        Junction.Swap(plan);
+        Remember(prepared.Compiled.Version, studio);
+        Junction.Swap(prepared);
         Park.Match(studio);
         Volatile.Write(ref _state, Placed(_state with { Studio = studio, Version = _state.Version + 1, Report = report, Waiting = waiting }));
         SendLocalControl(before, studio);
@@ -211,6 +224,7 @@ public sealed class StudioDesk : IDisposable
     /// <returns>Why it cannot be opened, or null if it is open.</returns>
     public Problem? Open(int id)
     {
+        using var work = _sweeper.Work();
         lock (_gate)
         {
             if (id == _state.StudioId) return null;
@@ -223,7 +237,7 @@ public sealed class StudioDesk : IDisposable
                 // Ids of one studio say nothing in another: everything is taken away before it is set up anew.
                 Park.Match(Studio.Empty(studio.Name));
                 Junction.Replace(studio);
-                Remember(Junction.Plan.Version, studio);
+                Remember(Junction.Compiled.Version, studio);
                 Park.Match(studio);
                 Scout.Forget();
                 Volatile.Write(ref _state, Placed(new DeskState(studio, Math.Max(_state.Version, stored.Version) + 1, id) { Report = Checker.Check(studio) }));
@@ -241,6 +255,7 @@ public sealed class StudioDesk : IDisposable
     /// <returns>Why that cannot be, or null.</returns>
     public Problem? Add(Studio studio)
     {
+        using var work = _sweeper.Work();
         lock (_gate)
         {
             if (NameTaken(studio.Name, 0) is { } taken) return new Problem("studio", taken);
@@ -260,6 +275,7 @@ public sealed class StudioDesk : IDisposable
     /// <returns>Why that cannot be, or null.</returns>
     public Problem? Remove(int id)
     {
+        using var work = _sweeper.Work();
         lock (_gate)
         {
             if (id == _state.StudioId) return new Problem("studio", "This studio is open. Open another one first.");
@@ -318,12 +334,13 @@ public sealed class StudioDesk : IDisposable
         Scout.Dispose();
         Park.Dispose();
         Junction.Dispose();
+        _sweeper.Dispose();
         _store.Dispose();
     }
 
     private void Remember(int version, Studio studio)
     {
-        _plans[version] = studio;
+        _plans[version] = studio.ToKeep();
         _plans.TryRemove(version - RememberedPlans, out _);
     }
 }

@@ -1,7 +1,8 @@
+using Weiche.Core.Live;
 using Weiche.Core.Midi;
-using Weiche.Core.Routing;
 using Weiche.Core.Studios;
 using Weiche.Ports.StandIns;
+using Weiche.Web.Desk;
 
 namespace Weiche.Web.Live;
 
@@ -25,7 +26,7 @@ public sealed record LampFrame(
     IReadOnlyList<long[]> Ports,
     IReadOnlyList<long[]> Routes,
     IReadOnlyList<long[]> Stages,
-    IReadOnlyList<HearingFrame> Hearings,
+    IReadOnlyList<HeardFrame> Hearings,
     long Watch,
     long Background,
     IReadOnlyList<string> Unnamed,
@@ -70,7 +71,7 @@ public sealed record GuardLamp(int Open, int Warnings, int Stopped)
 /// <param name="Modulation">Its modulation, 0 to 127.</param>
 /// <param name="Programs">The program of each channel it listens to, in words.</param>
 /// <param name="More">What else there is to say: local control, bytes recorded.</param>
-public sealed record HearingFrame(string StandIn, int[] Keys, string[] Names, bool Sustained, int Bend, int Modulation, string Programs, string More);
+public sealed record HeardFrame(string StandIn, int[] Keys, string[] Names, bool Sustained, int Bend, int Modulation, string Programs, string More);
 
 /// <summary>
 /// Makes frames for one onlooker. However much ran since the last frame, a frame says each thing once, so a slow
@@ -104,7 +105,7 @@ internal sealed class LampReader
     /// <param name="log">The messages that came, or null.</param>
     /// <param name="load">The loads of the wires, or null.</param>
     /// <param name="guard">The lamp of the guard; null for one that is clear.</param>
-    internal LampFrame? Next(int version, RoutingPlan plan, IReadOnlyDictionary<string, StandIn> standIns, long watch, int roll, IReadOnlyDictionary<string, long>? unnamed = null, WatchLog? log = null, LoadMeter? load = null, GuardLamp? guard = null)
+    internal LampFrame? Next(int version, CompiledStudio plan, IReadOnlyDictionary<string, StandIn> standIns, long watch, int roll, IReadOnlyDictionary<string, long>? unnamed = null, WatchLog? log = null, LoadMeter? load = null, GuardLamp? guard = null)
     {
         var ports = new List<long[]>();
         var kinds = new List<long[]>();
@@ -146,14 +147,14 @@ internal sealed class LampReader
                 _stages[(route.Id, i)] = now;
             }
         }
-        var hearings = new List<HearingFrame>();
+        var hearings = new List<HeardFrame>();
         foreach (var (key, standIn) in standIns)
         {
-            if (standIn.Listener?.Hearing is not { } hearing) continue;
+            if (standIn.Listener?.Heard is not { } hearing) continue;
             var now = (hearing.Version, standIn.IsLocal);
             if (_hearings.TryGetValue(key, out var seen) && seen == now) continue;
             _hearings[key] = now;
-            hearings.Add(Words(key, standIn, hearing));
+            hearings.Add(Told(key, standIn, hearing));
         }
         var spoke = new List<string>();
         foreach (var (unit, count) in unnamed ?? new Dictionary<string, long>())
@@ -175,7 +176,7 @@ internal sealed class LampReader
             var begins = _recent < 0;
             foreach (var (port, message) in log.Recent(ref _recent, MostRecent))
             {
-                if (!begins) recent.Add([port, message.Status, message.Data1, message.Data2]);
+                if (!begins) recent.Add([port.Value, message.Status, message.Data1, message.Data2]);
             }
         }
         var quiet = spoke.Count == 0 && recent.Count == 0 && kinds.Count == 0 && loads.Count == 0 && ports.Count == 0 && routes.Count == 0 && stages.Count == 0 && hearings.Count == 0
@@ -185,7 +186,7 @@ internal sealed class LampReader
         return quiet ? null : new LampFrame(version, ports, routes, stages, hearings, watch, background, spoke, roll, kinds, recent, loads, guard ?? new GuardLamp(0, 0, 0));
     }
 
-    private static HearingFrame Words(string key, StandIn standIn, Hearing hearing)
+    private static HeardFrame Told(string key, StandIn standIn, Heard hearing)
     {
         var listens = standIn.Kit.Listens;
         var several = listens.Count > 1;
@@ -195,8 +196,8 @@ internal sealed class LampReader
             : string.Join(", ", programs.Where(item => item.Program != 1).Take(3).Select(item => $"program {item.Program} on {item.Number}"));
         var more = new List<string>();
         if (!standIn.IsLocal) more.Add("local off");
-        if (standIn.Kit.Tracks.Count > 0 && standIn.RecordedBytes > 0) more.Add($"{Pages.Words.Count(standIn.RecordedBytes)} bytes recorded");
-        return new HearingFrame(
+        if (standIn.Kit.Tracks.Count > 0 && standIn.RecordedBytes > 0) more.Add($"{Words.Count(standIn.RecordedBytes)} bytes recorded");
+        return new HeardFrame(
             key, [.. hearing.Held.Select(held => held.Key)], [.. hearing.Held.Select(Name)], hearing.Sustained, hearing.Bend, hearing.Modulation, words, string.Join(" · ", more));
     }
 }

@@ -32,7 +32,7 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
             KeyName.CurrentMiddleOctave = state.Studio.MiddleOctave;
             var guarded = (state.Version, desk.Junction.GuardVersion);
             if (guarded != seen) (seen, lamp) = (guarded, GuardLamp.Of(desk));
-            if (reader.Next(state.Version, desk.Junction.Plan, desk.Park.StandIns, watch.Newest, desk.Park.State.Version, spoken.Counts, watch, load, lamp) is { } frame) yield return frame;
+            if (reader.Next(state.Version, desk.Junction.Compiled, desk.StandIns.All, watch.Newest, desk.Park.State.Version, spoken.Counts, watch, load, lamp) is { } frame) yield return frame;
         }
         while (await timer.WaitForNextTickAsync(cancellation));
     }
@@ -88,27 +88,27 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
     /// <param name="on">Whether it shall.</param>
     public void Style(string standIn, string style, bool on)
     {
-        if (Enum.TryParse<Style>(style, ignoreCase: true, out var played)) desk.Park.StandIns.GetValueOrDefault(standIn)?.Styles?.Play(played, on);
+        if (Enum.TryParse<Style>(style, ignoreCase: true, out var played)) desk.StandIns.All.GetValueOrDefault(standIn)?.Styles?.Play(played, on);
     }
 
     /// <summary>Switches something on a stand-in, as a person at the device would.</summary>
     /// <param name="standIn">The stand-in's key.</param>
     /// <param name="name">The switch or track.</param>
     /// <param name="on">On or off.</param>
-    public void Switch(string standIn, string name, bool on) => desk.Park.StandIns.GetValueOrDefault(standIn)?.Switch(name, on);
+    public void Switch(string standIn, string name, bool on) => desk.StandIns.All.GetValueOrDefault(standIn)?.Switch(name, on);
 
     /// <summary>Plugs a stand-in in at a place, or pulls it out.</summary>
     /// <param name="standIn">The stand-in's key.</param>
     /// <param name="place">The place; empty to pull it out.</param>
-    public void Plug(string standIn, string place) => desk.Park.Room?.Plug(standIn, place.Length == 0 ? null : place);
+    public void Plug(string standIn, string place) => desk.StandIns.Room?.Plug(standIn, place.Length == 0 ? null : place);
 
     /// <inheritdoc/>
     public override Task OnDisconnectedAsync(Exception? exception)
     {
         // A window that is closed, or a tablet that falls asleep, must not leave keys pressed.
-        foreach (var standIn in desk.Park.StandIns.Values) standIn.Player?.LetGo(Context.ConnectionId);
+        foreach (var standIn in desk.StandIns.All.Values) standIn.Player?.LetGo(Context.ConnectionId);
         return base.OnDisconnectedAsync(exception);
     }
 
-    private Player? Find(string standIn) => desk.Park.StandIns.GetValueOrDefault(standIn)?.Player;
+    private Player? Find(string standIn) => desk.StandIns.All.GetValueOrDefault(standIn)?.Player;
 }

@@ -35,7 +35,7 @@ public sealed class LoadMeter(StudioDesk desk, TimeProvider time) : BackgroundSe
             _loads.Clear();
             _studio = state.StudioId;
         }
-        var plan = desk.Junction.Plan;
+        var plan = desk.Junction.Compiled;
         var slot = _step++ % Steps;
         foreach (var port in plan.Studio.Ports)
         {

@@ -2,6 +2,7 @@ using System.Collections.Concurrent;
 using Weiche.Core.Midi;
 using Weiche.Core.Studios;
 using Weiche.Ports;
+using Weiche.Ports.Carrying;
 using Weiche.Ports.StandIns;
 using Weiche.Web.Desk;
 
@@ -32,7 +33,7 @@ public sealed class SpokenLog
     {
         _watch = watch;
         _clock = desk.Junction.Clock;
-        if (desk.Park.Room is { } room) room.Spoke += Hear;
+        if (desk.StandIns.Room is { } room) room.Spoke += Hear;
     }
 
     /// <summary>How often each thing without a name has spoken, clock and active sensing left out.</summary>

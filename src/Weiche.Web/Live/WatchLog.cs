@@ -1,6 +1,5 @@
+using Weiche.Core.Live;
 using Weiche.Core.Midi;
-using Weiche.Core.Routing;
-using Weiche.Core.Stages;
 using Weiche.Core.Studios;
 using Weiche.Web.Desk;
 
@@ -67,9 +66,9 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
     private readonly Kept?[] _kept = new Kept?[Capacity];
     private readonly TapRecord[] _buffer = new TapRecord[8192];
     private readonly List<TapRecord> _open = [];
-    private readonly (int Port, MidiMessage Message)[] _recent = new (int, MidiMessage)[RecentKept];
+    private readonly (PortId Port, MidiMessage Message)[] _recent = new (PortId, MidiMessage)[RecentKept];
     private readonly Dictionary<(int Studio, PortId Port), Kept> _lastFrom = [];
-    private int _openPlan;
+    private int _openStudio;
     private long _recentCount;
     private long _next;
     private long _count;
@@ -109,12 +108,12 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
     /// <summary>The newest messages that came, with the ports that they came from.</summary>
     /// <param name="from">How many had come before; moved on to how many have come now.</param>
     /// <param name="most">At most how many; of more than these the newest.</param>
-    public IReadOnlyList<(int Port, MidiMessage Message)> Recent(ref long from, int most)
+    public IReadOnlyList<(PortId Port, MidiMessage Message)> Recent(ref long from, int most)
     {
         lock (_gate)
         {
             var first = Math.Max(Math.Max(0, from), _recentCount - Math.Min(most, RecentKept));
-            var recent = new List<(int, MidiMessage)>();
+            var recent = new List<(PortId, MidiMessage)>();
             for (var i = first; i < _recentCount; i++) recent.Add(_recent[i % RecentKept]);
             from = _recentCount;
             return recent;
@@ -151,7 +150,7 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
                     if (record.Event == TapEvent.Came)
                     {
                         Close();
-                        _openPlan = desk.Junction.Tap.PlanVersionAt(_next - count + i);
+                        _openStudio = desk.Junction.Tap.VersionAt(_next - count + i);
                     }
                     if (record.Event == TapEvent.Came || _open.Count > 0) _open.Add(record);
                 }
@@ -182,9 +181,9 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
         var came = _open[0];
         var records = _open.ToArray();
         _open.Clear();
-        if (desk.StudioOfPlan(_openPlan) is not { } studio) return;
+        if (desk.StudioOfPlan(_openStudio) is not { } studio) return;
         var kept = new Kept(_count + 1, records, studio);
-        if (!came.Message.IsBackground) _lastFrom[(desk.State.StudioId, new PortId(came.Port))] = kept;
+        if (!came.Message.IsBackground) _lastFrom[(desk.State.StudioId, came.Port)] = kept;
         if (came.Message.HasChannel) _recent[_recentCount++ % RecentKept] = (came.Port, came.Message);
         _kept[kept.Number % Capacity] = kept;
         Volatile.Write(ref _count, kept.Number);
@@ -205,18 +204,18 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
         return new WatchLine(
             kept.Number,
             desk.Junction.Clock.TimeOfDay(came.Time),
-            new PortId(came.Port),
-            studio.FindPort(new PortId(came.Port))?.Name ?? "a port that is gone",
+            came.Port,
+            studio.FindPort(came.Port)?.Name ?? "a port that is gone",
             MessageText.Words(came.Message, length) + channel,
             MessageText.Hex(came.Message, start, length),
-            [.. records.Skip(1).Where(record => record.Event != TapEvent.Exclusive).Select(record => ToEnd(record, came.Message, studio)).DefaultIfEmpty(new WatchEnd(TapEvent.Stopped, default, "", "no route leads on from here"))]);
+            [.. records.Skip(1).Where(record => record.Event != TapEvent.Exclusive).Select(record => ToEnd(record, came.Message, studio)).DefaultIfEmpty(new WatchEnd(TapEvent.Stopped, default, "", WhyNowhere(came.Port, studio)))]);
     }
 
     private static WatchEnd ToEnd(in TapRecord record, in MidiMessage came, Studio studio)
     {
-        var id = new PortId(record.Port);
+        var id = record.Port;
         var to = studio.FindPort(id)?.Name ?? "a port that is gone";
-        var stage = studio.FindRoute(new RouteId(record.Route))?.Stages.ElementAtOrDefault(record.Stage);
+        var stage = studio.FindRoute(record.Route)?.Stages.ElementAtOrDefault(record.Stage);
         return record.Event switch
         {
             TapEvent.Delivered => new WatchEnd(record.Event, id, to, Became(record.Message, came)),
@@ -226,9 +225,22 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
             TapEvent.DestinationOff => new WatchEnd(record.Event, id, to, $"{to} is switched off"),
             TapEvent.NotBegunHere => new WatchEnd(record.Event, id, to, "nothing to end: it did not begin here"),
             TapEvent.HeldByOther => new WatchEnd(record.Event, id, to, "another source still holds it"),
+            TapEvent.OwnEnded => new WatchEnd(record.Event, id, to, "ended only what is its own: others hold something here"),
             TapEvent.OtherClock => new WatchEnd(record.Event, id, to, "left out: another source gives the clock here"),
             TapEvent.Guarded => new WatchEnd(record.Event, id, to, "stopped by the guard: it went round"),
+            TapEvent.Withheld => new WatchEnd(record.Event, id, to, "kept for a moment by the guard: it may go round"),
             _ => new WatchEnd(record.Event, id, to, "refused: too much is waiting here"),
+        };
+    }
+
+    private static string WhyNowhere(PortId source, Studio studio)
+    {
+        if (LiveRoutes.Of(studio).From(source).Count > 0) return "another route is soloed";
+        return studio.Routes.Count(route => studio.SourcesOf(route).Any(each => each.Id == source)) switch
+        {
+            0 => "no route leads on from here",
+            1 => "the route from here is switched off",
+            _ => "all routes from here are switched off",
         };
     }
 

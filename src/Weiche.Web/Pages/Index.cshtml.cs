@@ -7,5 +7,5 @@ namespace Weiche.Web.Pages;
 public sealed class IndexModel : PageModel
 {
     /// <summary>Leads on to Plan.</summary>
-    public IActionResult OnGet() => RedirectToPage("Plan");
+    public IActionResult OnGet() => RedirectToPage("/Plan/Plan");
 }

@@ -9,12 +9,12 @@ namespace Weiche.Web.Pages;
 public sealed class QuietModel(StudioDesk desk) : PageModel
 {
     /// <summary>There is nothing to see here.</summary>
-    public IActionResult OnGet() => RedirectToPage("Plan");
+    public IActionResult OnGet() => RedirectToPage("/Plan/Plan");
 
     /// <summary>Ends every note.</summary>
     public IActionResult OnPost()
     {
         desk.Junction.AllNotesOff();
-        return Request.WantsFragment() ? new NoContentResult() : RedirectToPage("Plan");
+        return Request.WantsFragment() ? new NoContentResult() : RedirectToPage("/Plan/Plan");
     }
 }

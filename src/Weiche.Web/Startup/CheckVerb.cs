@@ -2,7 +2,7 @@ using System.CommandLine;
 using System.Globalization;
 using Weiche.Core.Checks;
 using Weiche.Core.Midi;
-using Weiche.Core.Studios;
+using Weiche.Core.Sets;
 
 namespace Weiche.Web.Startup;
 
@@ -56,7 +56,7 @@ internal static class CheckVerb
             foreach (var run in finding.Runs) Console.WriteLine($"    {run.Kind.Name()}{(run.Which.Length > 0 ? $" ({run.Which})" : "")}: {run.Verdict}");
             foreach (var way in finding.Ways)
             {
-                Console.WriteLine($"  by {way.Name}, {Milliseconds(way.Delay)}");
+                Console.WriteLine($"  by {way.Name}, {way.Delay.InMilliseconds(2)}");
                 foreach (var leg in way.Legs) Say(leg);
             }
             foreach (var line in finding.Evidence) Console.WriteLine($"  {line}");
@@ -66,9 +66,7 @@ internal static class CheckVerb
         }
     }
 
-    private static void Say(Leg leg) => Console.WriteLine($"    {leg.Place.PadRight(26)} {leg.Way.PadRight(40)} {Milliseconds(leg.Delay),9}  {leg.Message}");
-
-    private static string Milliseconds(long microseconds) => (microseconds / 1000.0).ToString("0.00", CultureInfo.InvariantCulture) + " ms";
+    private static void Say(Leg leg) => Console.WriteLine($"    {leg.Place.PadRight(26)} {leg.Way.PadRight(40)} {leg.Delay.InMilliseconds(2),9}  {leg.Message}");
 
     private static void Print(CheckReport report, List<Finding> findings, Dictionary<string, RemedyList> mended, bool heldWhole) => VerbJson.Print(new
     {
@@ -83,11 +81,11 @@ internal static class CheckVerb
             key = finding.Key,
             title = finding.Title,
             sentence = finding.Sentence,
-            round = finding.Ring.IsEmpty ? (long?)null : finding.Round,
+            round = finding.Ring.IsEmpty ? (long?)null : finding.Round.Microseconds,
             rounds = finding.Rounds == 0 ? (int?)null : finding.Rounds,
             ring = finding.Ring.Select(LegOf),
             runs = finding.Runs.Select(run => new { kind = VerbJson.Word(run.Kind), which = run.Which, runs = run.Runs, verdict = run.Verdict }),
-            ways = finding.Ways.Select(way => new { name = way.Name, delay = way.Delay, legs = way.Legs.Select(LegOf) }),
+            ways = finding.Ways.Select(way => new { name = way.Name, delay = way.Delay.Microseconds, legs = way.Legs.Select(LegOf) }),
             evidence = finding.Evidence,
             routes = finding.Routes.Select(route => route.Value),
             remedies = mended.TryGetValue(finding.Key, out var list) ? list.Remedies.Select(remedy => new
@@ -96,7 +94,7 @@ internal static class CheckVerb
                 atDevice = remedy.AtDevice,
                 cost = remedy.Cost,
                 price = remedy.Price,
-                lost = remedy.Lost.Select(lost => new { from = lost.From.Name, to = lost.To.Name, messages = Core.Analysis.SetWords.Of(lost.Messages) }),
+                lost = remedy.Lost.Select(lost => new { from = lost.From.Name, to = lost.To.Name, messages = SetWords.Of(lost.Messages) }),
             }) : null,
             provedLeast = list?.IsProvedLeast,
         }),
@@ -109,5 +107,5 @@ internal static class CheckVerb
         }),
     });
 
-    private static object LegOf(Leg leg) => new { place = leg.Place, says = leg.Says, way = leg.Way, route = leg.Route?.Value, message = leg.Message, delay = leg.Delay };
+    private static object LegOf(Leg leg) => new { place = leg.Place, says = leg.Says, way = leg.Way, route = leg.Route?.Value, message = leg.Message, delay = leg.Delay.Microseconds };
 }

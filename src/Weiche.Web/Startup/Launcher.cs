@@ -1,8 +1,9 @@
 using System.CommandLine;
 using System.Net;
 using System.Net.Sockets;
-using Weiche.Core.Studios;
+using System.Runtime;
 using Weiche.Files;
+using Weiche.Ports.Carrying;
 
 namespace Weiche.Web.Startup;
 
@@ -50,6 +51,9 @@ internal static class Launcher
     {
         try
         {
+            if (settings.AsksForUrgency) Urgent.LiftProcess();
+            // What must be collected in one go waits for a quieter moment.
+            GCSettings.LatencyMode = GCLatencyMode.SustainedLowLatency;
             var folder = Path.GetFullPath(settings.DataFolder);
             if (fresh) RemoveStudio(folder);
             var app = WeicheApp.Create(settings with { Port = Choose(port), DataFolder = folder });

@@ -1,8 +1,8 @@
 using System.CommandLine;
-using System.Globalization;
-using Weiche.Core.Analysis;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Studios;
+using Weiche.Core.Ways;
 
 namespace Weiche.Web.Startup;
 
@@ -34,7 +34,7 @@ internal static class TraceVerb
             var port = Find(studio.Sources, source!, "source");
             if (!MessageInput.TryRead(result.GetValue(message), result.GetValue(note), result.GetValue(velocity), result.GetValue(channel), out var sent, out var problem))
                 throw new StartException(problem);
-            Forwards(studio, Journey.Of(studio, port.Id, sent), result.GetValue(json));
+            Forwards(studio, Trace.Of(studio, port.Id, sent), result.GetValue(json));
         }));
         return verb;
     }
@@ -49,19 +49,19 @@ internal static class TraceVerb
         throw new StartException($"There is no {what} “{name}”. There are: {string.Join(", ", all.Select(port => port.Name))}.");
     }
 
-    private static void Forwards(Studio studio, Journey journey, bool json)
+    private static void Forwards(Studio studio, Trace trace, bool json)
     {
         if (json)
         {
             VerbJson.Print(new
             {
                 studio = studio.Name,
-                from = journey.Source.Name,
-                message = MessageText.Hex(journey.Message),
-                words = Journey.Spoken(journey.Message),
-                sentence = journey.Sentence,
-                whole = journey.IsWhole,
-                steps = journey.Steps.Select((step, number) => new
+                from = trace.Source.Name,
+                message = MessageText.Hex(trace.Message),
+                words = Trace.Spoken(trace.Message),
+                sentence = trace.Sentence,
+                whole = trace.IsWhole,
+                steps = trace.Steps.Select((step, number) => new
                 {
                     number,
                     after = step.After < 0 ? (int?)null : step.After,
@@ -74,18 +74,17 @@ internal static class TraceVerb
                     stoppedBy = step.StoppedAt is { } stage ? (step.Route?.Stages ?? step.Link!.Stages)[stage].Name : null,
                     end = VerbJson.Word(step.End),
                     words = step.Words,
-                    delay = step.Delay,
+                    delay = step.Delay.Microseconds,
                 }),
             });
             return;
         }
-        Console.WriteLine($"{Journey.Spoken(journey.Message)} {journey.Source.Label}: {journey.Sentence}.");
-        foreach (var (depth, way, words, step) in journey.Lines(studio))
+        Console.WriteLine($"{Trace.Spoken(trace.Message)} {trace.Source.Label}: {trace.Sentence}.");
+        foreach (var (depth, way, words, step) in trace.Lines(studio))
         {
-            var delay = (step.Delay / 1000.0).ToString("0.00", CultureInfo.InvariantCulture);
-            Console.WriteLine($"  {(new string(' ', 2 * depth) + way).PadRight(40)} {delay,7} ms  {words}");
+            Console.WriteLine($"  {(new string(' ', 2 * depth) + way).PadRight(40)} {step.Delay.InMilliseconds(2),10}  {words}");
         }
-        if (!journey.IsWhole) Console.WriteLine($"  … only the first {Journey.MaxSteps} steps were followed.");
+        if (!trace.IsWhole) Console.WriteLine($"  … only the first {Trace.MaxSteps} steps were followed.");
     }
 
     private static void Backwards(Studio studio, DevicePort destination, bool json)

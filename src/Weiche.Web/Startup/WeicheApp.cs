@@ -4,11 +4,11 @@ using Microsoft.AspNetCore.HostFiltering;
 using Serilog;
 using Serilog.Events;
 using Weiche.Core.Midi;
-using Weiche.Core.Studios;
 using Weiche.Data;
 using Weiche.Files;
 using Weiche.Web.Desk;
 using Weiche.Web.Live;
+using Weiche.Web.Pages;
 
 namespace Weiche.Web.Startup;
 
@@ -27,7 +27,9 @@ public static class WeicheApp
             WebRootPath = Path.Combine(AppContext.BaseDirectory, "wwwroot"),
             ApplicationName = typeof(WeicheApp).Assembly.GetName().Name,
             EnvironmentName = Environments.Production,
+            Args = ["--hostBuilder:reloadConfigOnChange=false"],
         });
+        builder.Environment.WebRootFileProvider = new StillFiles(builder.Environment.WebRootFileProvider);
         builder.WebHost.UseKestrel(options =>
         {
             options.Listen(System.Net.IPAddress.Loopback, settings.Port);
@@ -55,7 +57,7 @@ public static class WeicheApp
         builder.Services.AddSingleton(services => new LoadMeter(services.GetRequiredService<StudioDesk>(), settings.Time));
         builder.Services.AddHostedService(services => services.GetRequiredService<LoadMeter>());
         builder.Services.AddSingleton<SpokenLog>();
-        builder.Services.AddRazorPages();
+        builder.Services.AddRazorPages(options => options.Conventions.ConfigureFilter(new UnansweredPosts()));
         // Kept with the data, so that a page that is open keeps working when Weiche is started again.
         builder.Services.AddDataProtection()
             .SetApplicationName("Weiche")
@@ -71,7 +73,7 @@ public static class WeicheApp
             .AddJsonProtocol(options => options.PayloadSerializerOptions.PropertyNamingPolicy = JsonNamingPolicy.CamelCase);
         builder.Services.Configure<HostFilteringOptions>(options =>
         {
-            options.AllowedHosts = Guards.Hosts;
+            options.AllowedHosts = Doors.Hosts;
             options.AllowEmptyHosts = false;
             options.IncludeFailureMessage = false;
         });
@@ -85,7 +87,7 @@ public static class WeicheApp
         app.UseExceptionHandler("/fault");
         app.UseStatusCodePagesWithReExecute("/fault", "?status={0}");
         app.UseHostFiltering();
-        app.UseGuards();
+        app.UseDoors();
         app.Use((context, next) =>
         {
             KeyName.CurrentMiddleOctave = desk.State.Studio.MiddleOctave;

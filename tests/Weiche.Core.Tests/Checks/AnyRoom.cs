@@ -1,8 +1,8 @@
 using System.Collections.Immutable;
 using CsCheck;
-using Weiche.Core.Analysis;
 using Weiche.Core.Checks;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
 using Weiche.Core.Tests.Stages;
@@ -85,12 +85,12 @@ internal static class AnyRoom
             var (which, ends, how, stages) = paths[i];
             var device = devices[which % devices.Count];
             if (device.Kind is DeviceKind.VirtualPort) continue;
-            var hears = device.Jacks.Where(jack => jack.Role == JackRole.In).Select(jack => InnerEnd.At(jack.Id))
-                .Concat(device.Kind == DeviceKind.Interface ? [] : device.Ports.Where(port => port.Direction == PortDirection.Destination).Select(port => InnerEnd.At(port.Id))).ToList();
-            var leads = device.Jacks.Where(jack => jack.Role == JackRole.Out).Select(jack => InnerEnd.At(jack.Id))
-                .Concat(device.Kind == DeviceKind.Interface ? [] : device.Ports.Where(port => port.Direction == PortDirection.Source).Select(port => InnerEnd.At(port.Id))).ToList();
+            var hears = device.Jacks.Where(jack => jack.Role == JackRole.In).Select(jack => Place.At(jack.Id))
+                .Concat(device.Kind == DeviceKind.Interface ? [] : device.Ports.Where(port => port.Direction == PortDirection.Destination).Select(port => Place.At(port.Id))).ToList();
+            var leads = device.Jacks.Where(jack => jack.Role == JackRole.Out).Select(jack => Place.At(jack.Id))
+                .Concat(device.Kind == DeviceKind.Interface ? [] : device.Ports.Where(port => port.Direction == PortDirection.Source).Select(port => Place.At(port.Id))).ToList();
             if (hears.Count == 0 || leads.Count == 0) continue;
-            var path = new InnerPath(new InnerPathId(nextId++), InnerPathKind.Echo, $"path {i}", hears[ends % hears.Count], leads[ends % leads.Count], how != 0, 1_000, [.. how > 4 ? stages : []]);
+            var path = new InnerPath(new InnerPathId(nextId++), InnerPathKind.Echo, $"path {i}", hears[ends % hears.Count], leads[ends % leads.Count], how != 0, MidiSpan.FromMilliseconds(1), [.. how > 4 ? stages : []]);
             if (device.InnerPaths.Any(other => other.From == path.From && other.To == path.To)) continue;
             devices[which % devices.Count] = device with { InnerPaths = device.InnerPaths.Add(path) };
         }
@@ -115,6 +115,6 @@ internal static class AnyRoom
             var route = new Route(new RouteId(nextId++), source, destinations[to % destinations.Count].Id, how != 0, [.. stages], how == 1 && to % 4 == 0, how is 2 or 3);
             if (!laid.Any(other => other.From.Plate == route.From.Plate && other.To == route.To)) laid.Add(route);
         }
-        return Studio.From("Room", nextId, [.. devices], laid.ToImmutable(), groups, plugs.ToImmutable());
+        return new Studio { Name = "Room", NextId = nextId, Devices = [.. devices], Routes = laid.ToImmutable(), Groups = groups, Cables = plugs.ToImmutable() }.Checked();
     }
 }

@@ -1,10 +1,11 @@
 using CsCheck;
-using Weiche.Core.Analysis;
 using Weiche.Core.Checks;
 using Weiche.Core.Layout;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 using Weiche.Core.Tests.Stages;
 using Weiche.Files;
 using static Weiche.Core.Tests.Rooms;
@@ -73,7 +74,7 @@ public class CountedWaysTests
             (count, edges) =>
             {
                 var steps = edges.Where(edge => edge.Item1 < count && edge.Item2 < count)
-                    .Select((edge, i) => new FlowStep(i, edge.Item1, edge.Item2, null, null, [], MessageSet.Empty)).ToArray();
+                    .Select((edge, i) => new Step(i, edge.Item1, edge.Item2, null, null, [], MessageSet.Empty)).ToArray();
                 var outOf = Enumerable.Range(0, count).Select(place => steps.Where(step => step.From == place).ToArray()).ToArray();
                 var (of, all) = Component.Find(count, outOf);
                 var leads = Enumerable.Range(0, count).Select(start => Reached(outOf, start)).ToList();
@@ -147,7 +148,7 @@ public class CountedWaysTests
         Assert.Equal(ChannelSet.Of(3), channel3.ChannelsIn());
     }
 
-    private static HashSet<int> Reached(FlowStep[][] outOf, int start)
+    private static HashSet<int> Reached(Step[][] outOf, int start)
     {
         var reached = new HashSet<int>();
         var next = new Queue<int>([start]);

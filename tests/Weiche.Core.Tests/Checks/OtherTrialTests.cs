@@ -1,10 +1,10 @@
 using CsCheck;
-using Weiche.Core.Analysis;
 using Weiche.Core.Checks;
+using Weiche.Core.Live;
 using Weiche.Core.Midi;
-using Weiche.Core.Routing;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Ways;
 
 namespace Weiche.Core.Tests.Checks;
 
@@ -47,9 +47,9 @@ public class OtherTrialTests(ITestOutputHelper output)
                 if (studio.Routes.IsEmpty) return;
                 foreach (var device in studio.Devices)
                 {
-                    var ears = brute.States.Where(state => flow.Places[state.Place] is { } end && Ways.HearerAt(studio, end)?.Id == device.Id).ToList();
+                    var ears = brute.States.Where(state => flow.Places[state.Place] is { } end && RoomLinks.HearerAt(studio, end)?.Id == device.Id).ToList();
                     var hears = ears.Any(state => Listens(device, state.Message));
-                    var canHear = flow.Places.Any(place => place is { } end && Ways.HearerAt(studio, end)?.Id == device.Id);
+                    var canHear = flow.Places.Any(place => place is { } end && RoomLinks.HearerAt(studio, end)?.Id == device.Id);
                     Assert.Equal(canHear && !hears, keys.Contains($"unreached-{device.Id}"));
                     if (device.Kind is DeviceKind.Interface or DeviceKind.VirtualPort) continue;
                     var sounds = false;
@@ -59,7 +59,7 @@ public class OtherTrialTests(ITestOutputHelper output)
                         var sent = messages.Where(message => message.HasChannel && flow.Sent[place].Contains(message)).ToList();
                         sends |= sent.Count > 0;
                         sounds |= sent.Exists(message => Follow(flow, place, message).Any(state =>
-                            flow.Places[state.Place] is { } end && Ways.HearerAt(studio, end) is { Sounds: true } hearer && Listens(hearer, state.Message)));
+                            flow.Places[state.Place] is { } end && RoomLinks.HearerAt(studio, end) is { Sounds: true } hearer && Listens(hearer, state.Message)));
                     }
                     Assert.Equal(sends && !sounds && device.LocalControl is not { On: true }, keys.Contains($"silent-{device.Id}"));
                 }
@@ -83,7 +83,7 @@ public class OtherTrialTests(ITestOutputHelper output)
                 var search = CircuitSearch.Of(flow);
                 foreach (var port in studio.Sources)
                 {
-                    if (flow.Number(InnerEnd.At(port.Id)) is not { } place) continue;
+                    if (flow.Number(Place.At(port.Id)) is not { } place) continue;
                     foreach (var message in messages.Where(message => flow.Sent[place].Contains(message) && !(message.Kind == MessageKind.ControlChange && message.Data1 is 64 or 66 or 67)))
                     {
                         var states = Follow(flow, place, message);
@@ -93,7 +93,7 @@ public class OtherTrialTests(ITestOutputHelper output)
                         // What ends may still become many before it does: then its turns say nothing.
                         if (!runs && Comings(flow, (place, message), []) >= 350) continue;
                         var turns = new Loop(flow).Play(port.Id, message, 400);
-                        Assert.True(runs == (turns >= 400), $"{Journey.Spoken(message)} {port.Label}: the verdict says {runs}, the engine made {turns} turns");
+                        Assert.True(runs == (turns >= 400), $"{Trace.Spoken(message)} {port.Label}: the verdict says {runs}, the engine made {turns} turns");
                         Interlocked.Increment(ref rooms);
                         if (runs) Interlocked.Increment(ref endless);
                     }
@@ -109,7 +109,7 @@ public class OtherTrialTests(ITestOutputHelper output)
     /// to sources again.</summary>
     private sealed class Loop(Flow flow) : IByteTaker
     {
-        private readonly Engine _engine = new(RoutingPlan.Compile(flow.Studio)) { Guard = { Generation = 0 } };
+        private readonly Engine _engine = new(CompiledStudio.Compile(flow.Studio)) { Guard = { Rounds = 0 } };
         private readonly Queue<(PortId Source, MidiMessage Message)> _coming = new();
         private bool _forever;
         private readonly Dictionary<PortId, StreamParser> _readers = [];
@@ -126,9 +126,9 @@ public class OtherTrialTests(ITestOutputHelper output)
                 _engine.Receive(next.Source, Convert.FromHexString(MessageText.Hex(next.Message).Replace(" ", "", StringComparison.Ordinal)), new MidiTime(now += 1_000_000));
                 var self = this;
                 _engine.Drain(ref self, new MidiTime(now));
-                while (_engine.NextDue <= now + 500_000)
+                while (_engine.NextDue.Microseconds <= now + 500_000)
                 {
-                    now = Math.Max(now, _engine.NextDue);
+                    now = Math.Max(now, _engine.NextDue.Microseconds);
                     _engine.Tick(new MidiTime(now));
                     _engine.Drain(ref self, new MidiTime(now));
                 }
@@ -141,7 +141,7 @@ public class OtherTrialTests(ITestOutputHelper output)
             if (!_readers.TryGetValue(destination, out var reader)) _readers.Add(destination, reader = new StreamParser(new SysExPool()));
             var sink = new ListSink([]);
             reader.Parse(bytes, ref sink);
-            foreach (var message in sink.Messages) Through(flow.Number(InnerEnd.At(destination))!.Value, message, 0);
+            foreach (var message in sink.Messages) Through(flow.Number(Place.At(destination))!.Value, message, 0);
             return bytes.Length;
         }
 
@@ -174,8 +174,8 @@ public class OtherTrialTests(ITestOutputHelper output)
     private static bool Listens(Device device, MidiMessage message) =>
         device.ListensKinds.Contains(message.Kind) && (!message.HasChannel || device.Listens.Contains(Channel.FromIndex(message.ChannelIndex)));
 
-    private static Device? Owner(Studio studio, InnerEnd end) =>
-        end.Kind == InnerEndKind.Jack ? studio.FindJack(new JackId(end.Id)) is { Jack.Role: JackRole.Out } jack ? jack.Device : null
+    private static Device? Owner(Studio studio, Place end) =>
+        end.Kind == PlaceKind.Jack ? studio.FindJack(new JackId(end.Id)) is { Jack.Role: JackRole.Out } jack ? jack.Device : null
         : studio.FindPort(new PortId(end.Id)) is { IsSource: true } port ? port.Owner : null;
 
     /// <summary>How many messages come to sources of one that ends, at most a thousand.</summary>
@@ -237,7 +237,7 @@ public class OtherTrialTests(ITestOutputHelper output)
                     void Walk(int place, MidiMessage here, List<int> path)
                     {
                         if (--budget < 0) return;
-                        if (path.Count > 1 && flow.Places[place] is { } at && Ways.HearerAt(flow.Studio, at) is { } ear && Listens(ear, here)) arriving.Add((ear.Id, here, false));
+                        if (path.Count > 1 && flow.Places[place] is { } at && RoomLinks.HearerAt(flow.Studio, at) is { } ear && Listens(ear, here)) arriving.Add((ear.Id, here, false));
                         foreach (var step in flow.OutOf[place].Where(step => !path.Contains(step.To)))
                         {
                             foreach (var became in step.Run(here)) Walk(step.To, became, [.. path, step.To]);

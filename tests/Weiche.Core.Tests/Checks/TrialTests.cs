@@ -1,8 +1,7 @@
 using CsCheck;
-using Weiche.Core.Analysis;
 using Weiche.Core.Checks;
 using Weiche.Core.Midi;
-using Weiche.Core.Studios;
+using Weiche.Core.Sets;
 
 namespace Weiche.Core.Tests.Checks;
 

@@ -1,8 +1,6 @@
 using System.Text;
 using CsCheck;
 using Weiche.Core.Midi;
-using Weiche.Core.Stages;
-using Weiche.Core.Studios;
 using Weiche.Core.Tests.Midi;
 using Weiche.Files;
 using static Weiche.Core.Tests.Rooms;
@@ -145,13 +143,13 @@ public sealed class RehearsalTests : IDisposable
     public void A_system_exclusive_of_a_hundred_megabytes_takes_no_more_memory_than_the_bound()
     {
         var studio = Of("a", "b").Lay("a", "b");
-        var engine = new Core.Routing.Engine(Core.Routing.RoutingPlan.Compile(studio));
+        var engine = new Core.Live.Engine(Core.Live.CompiledStudio.Compile(studio));
         var piece = new byte[1 << 20];
         engine.Receive(studio.From("a"), [0xF0], default);
         for (var i = 0; i < 100; i++) engine.Receive(studio.From("a"), piece, default);
         engine.Receive(studio.From("a"), [0xF7, 0x90, 60, 100], default);
         Assert.True(engine.Pool.TotalLength <= engine.Pool.MaxTotalLength);
-        Assert.Equal(1, engine.Plan.Meter(studio.To("b"))!.Messages);
+        Assert.Equal(1, engine.Compiled.Meter(studio.To("b"))!.Messages);
     }
 
     [Fact]

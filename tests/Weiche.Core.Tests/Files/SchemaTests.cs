@@ -1,7 +1,9 @@
 using System.Text.Json;
+using CsCheck;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
+using Weiche.Core.Tests.Stages;
 using Weiche.Files;
-using Weiche.Tests;
 using static Weiche.Core.Tests.Rooms;
 
 namespace Weiche.Core.Tests.Files;
@@ -20,13 +22,8 @@ public class SchemaTests
         studio = studio.Must(new SetMember(studio.Groups[0].Id, studio.From("a"), true))
             .Must(new LayRoute(new GroupSource(studio.Groups[0].Id), studio.To("c")))
             .Must(new LayRoute(new AnySource([studio.From("b"), studio.From("c")], false), studio.To("raw")));
-        foreach (var stage in (Core.Stages.Stage[])
-        [
-            new Core.Stages.KindsStage(Core.Midi.KindSet.All), new Core.Stages.ChannelsStage(Core.Stages.ChannelMap.Identity, true), new Core.Stages.KeysStage(1, 2, true),
-            new Core.Stages.TransposeStage(-12), new Core.Stages.VelocityStage(2, 3, 4, 5, 6), new Core.Stages.ThinStage(50), new Core.Stages.ChordStage(0, 4),
-            new Core.Stages.ControllersStage([new(Core.Stages.Control.Bend, Core.Stages.Control.Of(1)), new(Core.Stages.Control.Of(7), null)], false),
-            new Core.Stages.ProgramsStage([new(0, 127, 16383), new(5, null)]),
-        ]) studio = studio.Must(new AddStage(studio.Routes[0].Id, stage));
+        AnyStage.Any.Array[0, Route.MaxStages].Sample(
+            stages => Check(StudioJson.Write(stages.Aggregate(studio, (made, stage) => made.Must(new AddStage(made.Routes[0].Id, stage))))), iter: 200);
         Check(StudioJson.Write(studio.Must(new SoloRoute(studio.Routes[0].Id, true)).Must(new DivertRoute(studio.Routes[0].Id, true))));
     }
 

@@ -1,7 +1,6 @@
 using CsCheck;
-using Weiche.Core.Midi;
-using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 using Weiche.Files;
 using static Weiche.Core.Tests.Rooms;
 using AnyStage = Weiche.Core.Tests.Stages.AnyStage;

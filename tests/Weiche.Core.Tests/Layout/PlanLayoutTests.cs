@@ -3,6 +3,7 @@ using Weiche.Core.Layout;
 using Weiche.Core.Midi;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 using Weiche.Files;
 using static Weiche.Core.Tests.Rooms;
 

@@ -1,7 +1,8 @@
 using Weiche.Core.Midi;
-using Weiche.Core.Studios;
-using Weiche.Files;
+using Weiche.Core.Sets;
+using Weiche.Core.Studios.Edits;
 using Weiche.Ports;
+using Weiche.Ports.Carrying;
 using Weiche.Ports.Raw;
 using Weiche.Ports.StandIns;
 using static Weiche.Core.Tests.Rooms;
@@ -47,7 +48,7 @@ public class JunctionTests
     {
         var studio = Of("first", "second").Lay("first", "second");
         var junction = new Junction(studio, Clock);
-        using var park = new PortPark(junction, TimeProvider.System, new RawPlaces("/nowhere"), withRoom: false);
+        using var park = Park.Of(junction, TimeProvider.System);
         park.Match(studio);
         var slow = new SlowSink();
         studio = studio.Must(new AddVirtualPort("end")).Lay("second", "end");
@@ -75,7 +76,7 @@ public class JunctionTests
         var studio = Of("a", "b").Lay("a", "b");
         var junction = new Junction(studio, Clock);
         for (var i = 0; i < 20_000; i++) junction.Receive(studio.From("a"), [0x90, 60, 100, 0x80, 60, 0]);
-        Assert.Equal(0, junction.Plan.Meter(studio.To("b"))!.Refused);
+        Assert.Equal(0, junction.Compiled.Meter(studio.To("b"))!.Refused);
     }
 
     [Fact]
@@ -87,15 +88,15 @@ public class JunctionTests
         using var pump = new BytePump(listener.Hear, () => junction.Resume(studio.To("synth")));
         junction.Connect(studio.To("synth"), pump);
         junction.Receive(studio.From("keys"), [0x92, 60, 100, 0x95, 61, 100, 0xC2, 11, 0xE2, 0, 0, 0xB2, 1, 9, 0x01]);
-        await Until(() => listener.Hearing.Modulation == 9);
-        Assert.Equal([(3, 60, 100)], listener.Hearing.Held.ToList());
-        Assert.Equal((12, -8192, 1L), (listener.Hearing.Programs[2], listener.Hearing.Bend, listener.Hearing.Ignored));
+        await Until(() => listener.Heard.Modulation == 9);
+        Assert.Equal([(3, 60, 100)], listener.Heard.Held.ToList());
+        Assert.Equal((12, -8192, 1L), (listener.Heard.Programs[2], listener.Heard.Bend, listener.Heard.Ignored));
         junction.Receive(studio.From("keys"), [0xB2, 64, 127, 0x82, 60, 0, 0x92, 62, 90]);
-        await Until(() => listener.Hearing.Held is [(3, 60, 100), (3, 62, 90)]);
+        await Until(() => listener.Heard.Held is [(3, 60, 100), (3, 62, 90)]);
         junction.Receive(studio.From("keys"), [0xB2, 64, 0]);
-        await Until(() => listener.Hearing.Held is [(3, 62, 90)]);
+        await Until(() => listener.Heard.Held is [(3, 62, 90)]);
         junction.Receive(studio.From("keys"), [0xB2, 123, 0]);
-        await Until(() => listener.Hearing.Held.Count == 0);
+        await Until(() => listener.Heard.Held.Count == 0);
     }
 
     [Fact]
@@ -112,8 +113,8 @@ public class JunctionTests
         junction.Receive(studio.From("keys"), bytes);
         junction.AllNotesOff();
         junction.Receive(studio.From("keys"), [0xF7, 0xC0, 41, 0x90, 60, 100]);
-        await Until(() => listener.Hearing.Programs[0] == 42);
-        await Until(() => listener.Hearing.Held is [(1, 60, 100)]);
+        await Until(() => listener.Heard.Programs[0] == 42);
+        await Until(() => listener.Heard.Held is [(1, 60, 100)]);
     }
 
     [Fact]
@@ -154,12 +155,12 @@ public class JunctionTests
         var time = new HandTime();
         var studio = SmallStudio.Create();
         var junction = new Junction(studio, new StudioClock(time));
-        using var park = new PortPark(junction, time, new RawPlaces("/nowhere"), withRoom: false);
+        using var park = Park.Of(junction, time);
         park.Match(studio);
         for (var i = 0; i < 10; i++) time.Tick();
-        Assert.Equal(10, junction.Plan.Meter(studio.From("Tritt 13"))!.Background);
-        Assert.Equal(0, junction.Plan.Meter(studio.To("Brandung"))!.Messages);
-        Assert.Equal(10, junction.Plan.Meter(studio.Route("Tritt 13", "Brandung").Id)!.Stages[0].StoppedBackground);
+        Assert.Equal(10, junction.Compiled.Meter(studio.From("Tritt 13"))!.Background);
+        Assert.Equal(0, junction.Compiled.Meter(studio.To("Brandung"))!.Messages);
+        Assert.Equal(10, junction.Compiled.Meter(studio.Route("Tritt 13", "Brandung").Id)!.Stages[0].StoppedBackground);
     }
 
     [Fact]

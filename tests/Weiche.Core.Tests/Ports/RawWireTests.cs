@@ -1,7 +1,8 @@
 using System.Runtime.InteropServices;
-using Weiche.Core.Midi;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 using Weiche.Ports;
+using Weiche.Ports.Carrying;
 using Weiche.Ports.Raw;
 using static Weiche.Core.Tests.Rooms;
 
@@ -59,7 +60,7 @@ public sealed class RawWireTests : IDisposable
     public async Task A_path_that_never_runs_dry_does_not_take_the_machine()
     {
         using var endless = new RawWire(_junction, "/dev/zero", _studio.From("keys"), null, TimeProvider.System);
-        var meter = _junction.Plan.Meter(_studio.From("keys"))!;
+        var meter = _junction.Compiled.Meter(_studio.From("keys"))!;
         await Until(() => meter.Bytes > 1 << 20);
         // A pause of a millisecond after each 64 KiB: never faster than 64 MiB a second, whatever the machine.
         var (before, clock) = (meter.Bytes, System.Diagnostics.Stopwatch.StartNew());
@@ -72,7 +73,7 @@ public sealed class RawWireTests : IDisposable
     [Fact]
     public async Task A_device_that_is_gone_in_the_middle_is_missing_ends_what_it_held_and_comes_back_by_itself()
     {
-        var held = _junction.Plan.Meter(_studio.To("synth"))!;
+        var held = _junction.Compiled.Meter(_studio.To("synth"))!;
         using var from = new RawWire(_junction, Pipe("in"), _studio.From("keys"), null, TimeProvider.System);
         await Until(() => from.Presence.Present);
         using (var writer = OpenPipe("in", FileAccess.Write))
@@ -89,7 +90,27 @@ public sealed class RawWireTests : IDisposable
         again.Write([3, 0xF7, 0x90, 62, 100]);
         again.Flush();
         await Until(() => held.Held == 1);
-        Assert.Equal(5, _junction.Plan.Meter(_studio.From("keys"))!.ThrownBytes);
+        Assert.Equal(5, _junction.Compiled.Meter(_studio.From("keys"))!.ThrownBytes);
+    }
+
+    [Fact]
+    public async Task A_key_let_go_while_nobody_reads_ends_as_soon_as_somebody_does()
+    {
+        using var to = new RawWire(_junction, Pipe("out"), null, _studio.To("synth"), TimeProvider.System);
+        using (var reader = OpenPipe("out", FileAccess.Read))
+        {
+            await Until(() => to.Presence.Present);
+            _junction.Receive(_studio.From("keys"), [0x90, 60, 100, 0xB0, 64, 127]);
+            Assert.Equal([0x90, 60, 100, 0xB0, 64, 127], Read(reader, 6));
+        }
+        // At once, before anybody has noticed.
+        _junction.Receive(_studio.From("keys"), [0x80, 60, 0, 0xB0, 64, 0]);
+        await Until(() => !to.Presence.Present);
+        _junction.Receive(_studio.From("keys"), [0x90, 62, 100, 0x80, 62, 0]);
+        using var again = OpenPipe("out", FileAccess.Read);
+        await Until(() => to.Presence.Present);
+        _junction.Receive(_studio.From("keys"), [0x90, 64, 100]);
+        Assert.Equal([0x80, 60, 64, 0xB0, 64, 0, 0x90, 64, 100], Read(again, 9));
     }
 
     [Fact]
@@ -105,7 +126,7 @@ public sealed class RawWireTests : IDisposable
             sent.AddRange(note);
             _junction.Receive(_studio.From("keys"), note);
         }
-        Assert.True(_junction.Plan.Meter(_studio.To("synth"))!.Bytes < sent.Count);
+        Assert.True(_junction.Compiled.Meter(_studio.To("synth"))!.Bytes < sent.Count);
         Assert.Equal(sent, Read(reader, sent.Count));
     }
 
@@ -132,13 +153,13 @@ public sealed class RawWireTests : IDisposable
         await Until(() => wire.Presence.Reason.Contains(reason, StringComparison.Ordinal));
         Assert.False(wire.Presence.Present);
         _junction.Receive(_studio.From("keys"), [0x90, 60, 100]);
-        Assert.Equal(0, _junction.Plan.Meter(_studio.To("synth"))!.Refused);
+        Assert.Equal(0, _junction.Compiled.Meter(_studio.To("synth"))!.Refused);
     }
 
     [Fact]
     public async Task The_park_opens_raw_devices_of_the_studio_and_tells_which_are_missing()
     {
-        using var park = new PortPark(_junction, TimeProvider.System, new RawPlaces("/nowhere"), withRoom: false);
+        using var park = Park.Of(_junction, TimeProvider.System);
         _studio = _studio.Must(new AddRawDevice("pipe", Pipe("in"), Reads: true, Writes: false));
         var id = _studio.Devices[^1].Id;
         _junction.Swap(_junction.Prepare(_studio));

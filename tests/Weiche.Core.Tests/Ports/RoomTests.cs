@@ -1,10 +1,11 @@
 using Weiche.Core.Midi;
-using Weiche.Core.Routing;
 using Weiche.Core.Studios;
-using Weiche.Files;
+using Weiche.Core.Studios.Edits;
 using Weiche.Ports;
+using Weiche.Ports.Carrying;
 using Weiche.Ports.Raw;
 using Weiche.Ports.StandIns;
+using Weiche.Ports.Virtual;
 using static Weiche.Core.Tests.Rooms;
 
 namespace Weiche.Core.Tests.Ports;
@@ -16,12 +17,14 @@ public sealed class RoomTests : IDisposable
     private Studio _studio = Rooms.QuietDome();
     private readonly Junction _junction;
     private readonly PortPark _park;
+    private readonly StandInDriver _standIns;
     private readonly Scout _scout;
 
     public RoomTests()
     {
         _junction = new Junction(_studio, new StudioClock(TimeProvider.System));
-        _park = new PortPark(_junction, TimeProvider.System, Nowhere, withRoom: true);
+        _standIns = new StandInDriver(_junction, TimeProvider.System, withRoom: true);
+        _park = new PortPark(_junction, TimeProvider.System, new VirtualDriver(_junction), new RawDriver(_junction, Nowhere, TimeProvider.System), _standIns);
         _scout = new Scout(_junction, TimeProvider.System);
         _park.Match(_studio);
     }
@@ -33,7 +36,7 @@ public sealed class RoomTests : IDisposable
         _junction.Dispose();
     }
 
-    private Room Room => _park.Room!;
+    private Room Room => _standIns.Room!;
 
     private StandIn this[string key] => Room.StandIns[key];
 
@@ -41,7 +44,7 @@ public sealed class RoomTests : IDisposable
 
     private PortId From(string name) => _studio.Sources.First(port => port.Name == name).Id;
 
-    private List<(int Channel, int Key)> Held(string key) => [.. this[key].Listener!.Hearing.Held.Select(held => (held.Channel, held.Key))];
+    private List<(int Channel, int Key)> Held(string key) => [.. this[key].Listener!.Heard.Held.Select(held => (held.Channel, held.Key))];
 
     private DeviceId Device(string name) => _studio.Devices.First(device => device.Name == name).Id;
 
@@ -133,7 +136,7 @@ public sealed class RoomTests : IDisposable
     }
 
     [Fact]
-    public void What_has_no_name_yet_is_heard_all_the_same()
+    public async Task What_has_no_name_yet_is_heard_all_the_same()
     {
         Edit(new RemoveDevice(Device("Amsel 61"), true));
         var heard = new List<SpokeUp>();
@@ -143,7 +146,36 @@ public sealed class RoomTests : IDisposable
         Assert.Equal(("amsel-61", 0x90), (spoke.Unit, spoke.Bytes[0]));
         Edit(new AddDevice("Amsel, keyboard controller", _park.State.Call.New.Single()));
         this["amsel-61"].Player!.Release("me", 60);
-        Assert.Equal(1, _junction.Plan.Meter(From("Amsel"))!.Messages);
+        await Until(() => _junction.Compiled.Meter(From("Amsel"))!.Messages == 1);
+    }
+
+    [Fact]
+    public async Task A_key_let_go_while_the_interface_is_pulled_out_ends_when_it_is_plugged_in_again()
+    {
+        this["amsel-61"].Player!.Press("me", 60, 100);
+        await Until(() => Held("brandung") is [(3, 60)]);
+        var interfaces = StandInUnits.All.Where(unit => unit.Key is not "amsel-61").Select(unit => (unit.Key, unit.Place)).ToList();
+        foreach (var (key, _) in interfaces) Room.Plug(key, null);
+        this["amsel-61"].Player!.Release("me", 60);
+        await Until(() => _junction.Compiled.Meter(From("Amsel 61"))!.Held == 0);
+        Assert.Equal([(3, 60)], Held("brandung"));
+        foreach (var (key, place) in interfaces) Room.Plug(key, place);
+        await Until(() => Held("brandung").Count == 0);
+    }
+
+    [Fact]
+    public async Task What_a_devices_own_stand_in_holds_ends_when_another_takes_its_place()
+    {
+        var amsel = _studio.FindDevice(Device("Amsel 61"))!;
+        _studio = _studio with { Devices = _studio.Devices.Replace(amsel, amsel with { StandIn = "amsel-61", Known = null }) };
+        _junction.Swap(_junction.Prepare(_studio));
+        _park.Match(_studio);
+        Assert.NotSame(this["amsel-61"], _standIns.All["amsel-61"]);
+        _standIns.All["amsel-61"].Player!.Press("me", 60, 100);
+        await Until(() => Held("brandung") is [(3, 60)]);
+        Edit(new SetKnown(amsel.Id, amsel.Known));
+        Assert.Same(this["amsel-61"], _standIns.All["amsel-61"]);
+        await Until(() => Held("brandung").Count == 0);
     }
 
     [Fact]
@@ -164,9 +196,11 @@ public sealed class RoomTests : IDisposable
         Assert.Equal([(To("Brandung"), From("Brandung")), (To("Bandhaus"), From("Bandhaus B"))], soundings.Ways.Select(way => (way.To, way.From)));
         Assert.Equal(2, Proposals.Of(_studio, soundings.Ways).Count(proposal => proposal.Remedy is not null));
         // Though Bandhaus hears all and Brandung hears Bandhaus, nothing of it goes round.
-        var before = _junction.Plan.Meter(From("Brandung"))!.Messages;
+        // What shows that somebody is there (active sensing) comes back all the time; that is not ours.
+        var meter = _junction.Compiled.Meter(From("Brandung"))!;
+        var before = meter.Messages - meter.Background;
         await Task.Delay(50);
-        Assert.Equal(before, _junction.Plan.Meter(From("Brandung"))!.Messages);
+        Assert.Equal(before, meter.Messages - meter.Background);
     }
 
     [Fact]
@@ -184,8 +218,8 @@ public sealed class RoomTests : IDisposable
         foreach (var style in Enum.GetValues<Style>())
         {
             this["amsel-61"].Styles!.Play(style, true);
-            var before = _junction.Plan.Meter(From("Amsel 61"))!.Messages;
-            await Until(() => _junction.Plan.Meter(From("Amsel 61"))!.Messages > before - 1 && this["amsel-61"].Styles!.IsPlaying(style));
+            var before = _junction.Compiled.Meter(From("Amsel 61"))!.Messages;
+            await Until(() => _junction.Compiled.Meter(From("Amsel 61"))!.Messages > before - 1 && this["amsel-61"].Styles!.IsPlaying(style));
             await Task.Delay(30);
             this["amsel-61"].Styles!.Play(style, false);
         }
@@ -204,7 +238,7 @@ public sealed class RoomTests : IDisposable
         Assert.Empty(Held("brandung"));
         this["brandung"].Player!.LetGo("me");
         this["uhrwerk"].Switch("running", true);
-        await Until(() => _junction.Plan.Meter(From("Uhrwerk"))!.Background > 3);
+        await Until(() => _junction.Compiled.Meter(From("Uhrwerk"))!.Background > 3);
     }
 }
 
@@ -257,7 +291,7 @@ public sealed class ScoutTests : IDisposable
     {
         Assert.Empty((await _scout.AskAsync([_studio.To("b")])).Replies);
         _junction.Receive(_studio.From("a"), new DeviceIdentity(0x7D, 1, 2, 3).ToReply());
-        Assert.Equal(1, _junction.Plan.Meter(_studio.Routes[0].Id)!.Passed);
+        Assert.Equal(1, _junction.Compiled.Meter(_studio.Routes[0].Id)!.Passed);
         Assert.Empty(_scout.LastInquiry!.Replies);
     }
 
@@ -265,9 +299,9 @@ public sealed class ScoutTests : IDisposable
     public void Whatever_begins_like_a_sounding_goes_no_further()
     {
         _junction.Receive(_studio.From("a"), [0xF0, 0x7D, (byte)'W', (byte)'S', 1, 2, 3, 4, 5, 6, 7, 8, 0xF7]);
-        Assert.Equal(0, _junction.Plan.Meter(_studio.Routes[0].Id)!.Passed);
+        Assert.Equal(0, _junction.Compiled.Meter(_studio.Routes[0].Id)!.Passed);
         _junction.Receive(_studio.From("a"), [0xF0, 0x7D, (byte)'W', 1, 0xF7]);
-        Assert.Equal(1, _junction.Plan.Meter(_studio.Routes[0].Id)!.Passed);
+        Assert.Equal(1, _junction.Compiled.Meter(_studio.Routes[0].Id)!.Passed);
     }
 
     [Fact]
@@ -276,13 +310,13 @@ public sealed class ScoutTests : IDisposable
         var sink = new List<byte>();
         _junction.Connect(_studio.To("b"), new Collecting(sink));
         _junction.Receive(_studio.From("a"), [0x90, 60, 100]);
-        var version = _junction.Plan.Version;
+        var version = _junction.Compiled.Version;
         _junction.Replace(Of("x", "y", "z").Lay("x", "z"));
         Assert.Equal(0x80, sink[3] & 0xF0);
-        Assert.Equal(0, _junction.Plan.Meter(_junction.Plan.Studio.From("x"))!.Messages);
-        Assert.True(_junction.Plan.Version > version);
-        _junction.Receive(_junction.Plan.Studio.From("x"), [0x90, 60, 100]);
-        Assert.Equal(1, _junction.Plan.Meter(_junction.Plan.Studio.To("z"))!.Held);
+        Assert.Equal(0, _junction.Compiled.Meter(_junction.Compiled.Studio.From("x"))!.Messages);
+        Assert.True(_junction.Compiled.Version > version);
+        _junction.Receive(_junction.Compiled.Studio.From("x"), [0x90, 60, 100]);
+        Assert.Equal(1, _junction.Compiled.Meter(_junction.Compiled.Studio.To("z"))!.Held);
     }
 
     private sealed class Collecting(List<byte> bytes) : IByteSink

@@ -1,7 +1,7 @@
 using CsCheck;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Stages;
-using Weiche.Core.Studios;
 using static Weiche.Core.Tests.Rooms;
 
 namespace Weiche.Core.Tests.Stages;

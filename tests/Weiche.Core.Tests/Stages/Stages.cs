@@ -1,7 +1,7 @@
 using CsCheck;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Stages;
-using Weiche.Core.Studios;
 using static Weiche.Core.Tests.Rooms;
 
 namespace Weiche.Core.Tests.Stages;
@@ -53,11 +53,25 @@ internal static class AnyStage
 
     public static readonly Gen<Stage> Thin = Gen.Int[1, 1000].Select(rate => (Stage)new ThinStage(rate));
 
-    public static readonly Gen<Stage> Off = Gen.OneOf(Kinds, Channels, Keys, Transpose, Velocity, Controllers, Programs, Chord, Thin).Select(stage => (Stage)new OffStage(stage));
+    /// <summary>The stages of each sort, by its name.</summary>
+    public static readonly IReadOnlyDictionary<string, Gen<Stage>> BySort = new Dictionary<string, Gen<Stage>>
+    {
+        ["Kinds"] = Kinds,
+        ["Channels"] = Channels,
+        ["Keys"] = Keys,
+        ["Transpose"] = Transpose,
+        ["Velocity"] = Velocity,
+        ["Controllers"] = Controllers,
+        ["Programs"] = Programs,
+        ["Chord"] = Chord,
+        ["Thin"] = Thin,
+    };
 
-    /// <summary>Every stage but Thin: what they do does not depend on time.</summary>
-    public static readonly Gen<Stage> WithoutTime = Gen.OneOf(Kinds, Channels, Keys, Transpose, Velocity, Controllers, Programs, Chord, Off);
+    public static readonly Gen<Stage> Off = Gen.OneOf([.. BySort.Values]).Select(stage => (Stage)new OffStage(stage));
+
+    /// <summary>Every stage that does not look at time.</summary>
+    public static readonly Gen<Stage> WithoutTime = Gen.OneOf([.. StageSorts.All.Where(sort => !sort.Fresh.LetsAllPass).Select(sort => BySort[sort.Name]), Off]);
 
     /// <summary>Every stage.</summary>
-    public static readonly Gen<Stage> Any = Gen.OneOf(Kinds, Channels, Keys, Transpose, Velocity, Controllers, Programs, Chord, Thin, Off);
+    public static readonly Gen<Stage> Any = Gen.OneOf([.. BySort.Values, Off]);
 }

@@ -1,6 +1,7 @@
 using Weiche.Core.Midi;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 using static Weiche.Core.Tests.Rooms;
 
 namespace Weiche.Core.Tests.Studios;
@@ -100,7 +101,7 @@ public class EditTests
     [Fact]
     public void A_route_has_at_most_sixteen_stages()
     {
-        var studio = Of("a", "b").Lay("a", "b", [.. Enumerable.Repeat(new KindsStage(KindSet.All), AddStage.MaxStages)]);
+        var studio = Of("a", "b").Lay("a", "b", [.. Enumerable.Repeat(new KindsStage(KindSet.All), Route.MaxStages)]);
         Assert.Contains("at most 16", studio.Refused(new AddStage(studio.Routes[0].Id, new KindsStage(KindSet.All))).Sentence, StringComparison.Ordinal);
     }
 

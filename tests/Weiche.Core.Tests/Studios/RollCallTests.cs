@@ -1,8 +1,8 @@
 using CsCheck;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Studios;
-using Weiche.Files;
-using static Weiche.Core.Tests.Rooms;
+using Weiche.Core.Studios.Edits;
 
 namespace Weiche.Core.Tests.Studios;
 
@@ -118,14 +118,14 @@ public class RollCallTests
         Assert.Equal(dome.Cables.Length, unplugged.Must(plug.Remedy!.Edit).Cables.Length);
 
         // What comes back, and the plan knows a closed way: it is proposed to say that it is open. Then they agree.
-        var back = new WayBack(To("Brandung"), From("Brandung"), 1500);
+        var back = new WayBack(To("Brandung"), From("Brandung"), new MidiSpan(1500));
         var echo = Assert.Single(Proposals.Of(dome, [back]));
         Assert.IsType<SwitchInnerPath>(echo.Remedy!.Edit);
         Assert.True(Assert.Single(Proposals.Of(dome.Must(echo.Remedy.Edit), [back])).Agrees);
 
         // And one that it does not know at all.
-        var wolke = Assert.Single(Proposals.Of(dome, [new WayBack(To("Wolke"), From("Wolke"), 5_000)]));
-        Assert.True(Assert.Single(Proposals.Of(dome.Must(wolke.Remedy!.Edit), [new WayBack(To("Wolke"), From("Wolke"), 5_000)])).Agrees);
-        Assert.Null(Assert.Single(Proposals.Of(dome, [new WayBack(To("Weiher 4×4 OUT 1"), dome.Sources.First(port => port.Port.Part == "IN 2").Id, 10)])).Remedy);
+        var wolke = Assert.Single(Proposals.Of(dome, [new WayBack(To("Wolke"), From("Wolke"), new MidiSpan(5_000))]));
+        Assert.True(Assert.Single(Proposals.Of(dome.Must(wolke.Remedy!.Edit), [new WayBack(To("Wolke"), From("Wolke"), new MidiSpan(5_000))])).Agrees);
+        Assert.Null(Assert.Single(Proposals.Of(dome, [new WayBack(To("Weiher 4×4 OUT 1"), dome.Sources.First(port => port.Port.Part == "IN 2").Id, new MidiSpan(10))])).Remedy);
     }
 }

@@ -1,9 +1,11 @@
 using CsCheck;
-using Weiche.Core.Analysis;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 using Weiche.Core.Tests.Stages;
+using Weiche.Core.Ways;
 using static Weiche.Core.Tests.Rooms;
 
 namespace Weiche.Core.Tests.Studios;
@@ -99,7 +101,7 @@ public class RouteEditTests
                 var studio = Of("a", "b").Lay("a", "b", stages);
                 var route = studio.Route("a", "b");
                 var passes = Channel.All.Any(channel => Enumerable.Range(1, 127).Any(velocity =>
-                    Trace.Follow(studio, studio.From("a"), MidiMessage.NoteOn(channel, key, velocity)).Single().Arrives.Length > 0));
+                    RouteTrace.Follow(studio, studio.From("a"), MidiMessage.NoteOn(channel, key, velocity)).Single().Arrives.Length > 0));
                 Assert.Equal(passes, (Zones.KeysOf(studio, route) >> key & 1) != 0);
             },
             iter: 200);

@@ -1,5 +1,4 @@
 using Weiche.Core.Studios;
-using Weiche.Files;
 
 namespace Weiche.Core.Tests.Studios;
 

@@ -1,7 +1,9 @@
 using CsCheck;
 using Weiche.Core.Layout;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 using Weiche.Files;
 using static Weiche.Core.Tests.Rooms;
 
@@ -47,7 +49,7 @@ public class WiringTests
     public void Thrus_are_followed_with_their_delay()
     {
         var chain = Dome.Chain(JackOf(Dome, "Weiher 4×4", "OUT 2").Id);
-        Assert.Equal([("Zinn", 0), ("Paukenkiste", 2)], chain.Select(link => (link.Device.Name, link.Delay)));
+        Assert.Equal([("Zinn", MidiSpan.Zero), ("Paukenkiste", new MidiSpan(2))], chain.Select(link => (link.Device.Name, link.Delay)));
     }
 
     [Fact]
@@ -202,7 +204,7 @@ public class WiringTests
     public void A_delay_that_cannot_be_is_refused(int delay)
     {
         var zinn = Dome.Devices.First(device => device.Name == "Zinn");
-        var edit = new AddInnerPath(zinn.Id, InnerPathKind.Echo, "echo", InnerEnd.At(JackOf(Dome, "Zinn", "IN").Id), InnerEnd.At(JackOf(Dome, "Zinn", "OUT").Id), delay);
+        var edit = new AddInnerPath(zinn.Id, InnerPathKind.Echo, "echo", Place.At(JackOf(Dome, "Zinn", "IN").Id), Place.At(JackOf(Dome, "Zinn", "OUT").Id), new MidiSpan(delay));
         Assert.Contains("delay", Dome.Refused(edit).Sentence, StringComparison.Ordinal);
     }
 
@@ -215,7 +217,7 @@ public class WiringTests
         Assert.Contains("more than 16", Dome.Refused(new SetZones(brandung, 8, 8, 48)).Sentence, StringComparison.Ordinal);
         Assert.Contains("gone", Dome.Refused(new SetChannels(new DeviceId(9999), true, "1")).Sentence, StringComparison.Ordinal);
         Assert.Contains("gone", Dome.Refused(new PlugCable(new JackId(9999), new JackId(9998))).Sentence, StringComparison.Ordinal);
-        Assert.Contains("does not begin", Dome.Refused(new AddInnerPath(brandung, InnerPathKind.Echo, "x", InnerEnd.At(new JackId(9999)), InnerEnd.Sound, 0)).Sentence, StringComparison.Ordinal);
+        Assert.Contains("does not begin", Dome.Refused(new AddInnerPath(brandung, InnerPathKind.Echo, "x", Place.At(new JackId(9999)), Place.Sound, MidiSpan.Zero)).Sentence, StringComparison.Ordinal);
     }
 
     [Fact]

@@ -1,8 +1,8 @@
 using OpenQA.Selenium;
 using OpenQA.Selenium.Interactions;
-using Weiche.Core.Midi;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 
 namespace Weiche.Web.Tests.Browser;
 
@@ -245,7 +245,7 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         window.Press("#watch-freeze");
         var lines = window.Driver.FindElements(By.CssSelector("#watch-lines tr")).Count;
         house.StandIn("Tritt 13").Player!.Press("me", 40, 96);
-        await House.Until(() => house.Desk.Junction.Plan.Meter(house.To("Brandung"))!.Held == 1, "a note while the list is held still");
+        await House.Until(() => house.Desk.Junction.Compiled.Meter(house.To("Brandung"))!.Held == 1, "a note while the list is held still");
         Assert.Equal(lines, window.Driver.FindElements(By.CssSelector("#watch-lines tr")).Count);
         window.Press("#watch-freeze");
         window.Until(() => Line("Tritt 13").Contains("E1 on, 96", StringComparison.Ordinal), "what came meanwhile");
@@ -373,7 +373,7 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
     {
         await using var house = await House.Open(dome: dome);
         house.Desk.Apply(new SwitchPort(house.From("Brandung"), false));
-        house.Desk.Park.Room?.Plug("halm", null);
+        house.Desk.StandIns.Room?.Plug("halm", null);
         house.StandIn("Amsel 61").Player!.Press("me", 60, 96);
         using var stream = typeof(BrowserTests).Assembly.GetManifestResourceStream("axe.min.js")!;
         using var reader = new StreamReader(stream);

@@ -1,6 +1,7 @@
 using OpenQA.Selenium;
 using OpenQA.Selenium.Interactions;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 using Weiche.Files;
 
 namespace Weiche.Web.Tests.Browser;
@@ -49,13 +50,13 @@ public sealed class GearBrowserTests(Window window) : IClassFixture<Window>
         Assert.Equal(8, presses);
 
         // Behind its back everything is plugged in elsewhere: it is itself all the same, and plays.
-        house.Desk.Park.Room!.Plug("amsel-61", "hub 3");
-        house.Desk.Park.Room.Plug("weiher-4x4", "hub 5");
+        house.Desk.StandIns.Room!.Plug("amsel-61", "hub 3");
+        house.Desk.StandIns.Room.Plug("weiher-4x4", "hub 5");
         window.Until(() => window.Text(".roll").Contains("hub 5", StringComparison.Ordinal), "the new place");
         Assert.Equal(0, house.Desk.Park.State.Missing);
         Assert.Null(house.Desk.Apply(new LayRoute(house.From("Tritt 13"), house.To("Brandung"))).Problem);
         house.StandIn("Tritt 13").Player!.Press("me", 40, 90);
-        await House.Until(() => house.Desk.Junction.Plan.Meter(house.To("Brandung"))!.Held == 1, "a note through the moved interface");
+        await House.Until(() => house.Desk.Junction.Compiled.Meter(house.To("Brandung"))!.Held == 1, "a note through the moved interface");
     }
 
     [Fact]
@@ -103,7 +104,7 @@ public sealed class GearBrowserTests(Window window) : IClassFixture<Window>
         window.Until(() => window.Text(".drawer h2") == "Zinn", "Zinn chosen");
         window.Script<object?>("document.activeElement.blur()");
         window.Key("t");
-        await House.Until(() => house.StandIn("Zinn").Listener!.Hearing.Held.Count == 1, "the test note");
+        await House.Until(() => house.StandIn("Zinn").Listener!.Heard.Held.Count == 1, "the test note");
         window.Key("x");
         window.Until(() => house.Studio.Ports.Count(port => !port.Port.On) == 1 && window.Has("#step-next"), "one port off");
         var first = house.Studio.Ports.First(port => !port.Port.On).Id;

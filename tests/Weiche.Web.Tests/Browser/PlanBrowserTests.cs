@@ -169,7 +169,7 @@ public sealed class PlanBrowserTests(Window window) : IClassFixture<Window>
         Assert.Contains("sounds on", window.Text(".trace-sentence"), StringComparison.Ordinal);
         window.AwaitLive();
         house.StandIn("Kies").Player!.Press("me", 38, 90);
-        window.Until(() => house.Desk.Junction.Plan.Meter(house.From("Kies"))!.Messages > 0, "a pad");
+        window.Until(() => house.Desk.Junction.Compiled.Meter(house.From("Kies"))!.Messages > 0, "a pad");
         Thread.Sleep(100);
         window.Press("#trace-last");
         window.Until(() => window.Text(".trace-sentence").Contains("from Kies", StringComparison.Ordinal), "the pad's way");

@@ -59,7 +59,15 @@ public sealed class Window : IDisposable
     public void Press(string css)
     {
         Until(() => Has(css), css);
-        new Actions(Driver).MoveToElement(Find(css)).Click().Perform();
+        try
+        {
+            new Actions(Driver).MoveToElement(Find(css)).Click().Perform();
+        }
+        catch (StaleElementReferenceException)
+        {
+            // Drawn anew between the look and the press; nothing was pressed yet.
+            new Actions(Driver).MoveToElement(Find(css)).Click().Perform();
+        }
     }
 
     public void Hold(string css) => new Actions(Driver).MoveToElement(Find(css)).ClickAndHold().Perform();
@@ -100,14 +108,23 @@ public sealed class Window : IDisposable
             }
             Thread.Sleep(25);
         }
-        Assert.Fail($"This never came to be: {what}. The page says: {Text("#plan-say")} {Text("[role=alert]")} {Text("#link-state")}");
+        Assert.Fail($"This never came to be: {what}. The page says: {Text("#plan-say")} {Text("[role=alert]")} {Text("#link-state")} The console says: {string.Join(' ', Errors())} Last asked for: {string.Join(' ', LastAsked())}");
     }
+
+    /// <summary>What the browser did last: requests, answers, and what went over the live connection.</summary>
+    private IEnumerable<string> LastAsked() => Network()
+        .TakeLast(40)
+        .Select(message => $"{message.GetProperty("method").GetString()![8..]} {(message.GetProperty("params").TryGetProperty("request", out var request) ? request.GetProperty("url").GetString() : "")}");
+
+    /// <summary>What the browser wrote down about the network since it was last asked.</summary>
+    private IEnumerable<JsonElement> Network() => Driver.Manage().Logs.GetLog("performance")
+        .Select(entry => JsonDocument.Parse(entry.Message).RootElement.GetProperty("message"))
+        .Where(message => message.GetProperty("method").GetString()!.StartsWith("Network.", StringComparison.Ordinal));
 
     /// <summary>The hosts that were asked for anything since the start.</summary>
     public IReadOnlyList<string> HostsAsked() =>
     [
-        .. Driver.Manage().Logs.GetLog("performance")
-            .Select(entry => JsonDocument.Parse(entry.Message).RootElement.GetProperty("message"))
+        .. Network()
             .Where(message => message.GetProperty("method").GetString() is "Network.requestWillBeSent" or "Network.webSocketCreated")
             .Select(message => message.GetProperty("params"))
             .Select(values => new Uri((values.TryGetProperty("request", out var request) ? request : values).GetProperty("url").GetString()!))

@@ -11,8 +11,8 @@ export function startGear(live) {
   const gear = () => document.querySelector(".gear");
   const jackOf = (element) => element?.closest?.("[data-jack]");
   const chosen = () => new URLSearchParams(location.search).get("device") ?? "";
-  const post = (handler, values) => whenAnswered(() =>
-    htmx.ajax("POST", `/gear?handler=${handler}`, { target: "#fragment", swap: "outerHTML", values: { device: chosen(), ...values } }));
+  const post = (handler, values, page = "/gear") => whenAnswered(() =>
+    htmx.ajax("POST", `${page}?handler=${handler}`, { target: "#fragment", swap: "outerHTML", values: { device: chosen(), ...values } }));
 
   function pick(jack) {
     picked = jack?.dataset.jack ?? null;
@@ -36,7 +36,7 @@ export function startGear(live) {
     else {
       const one = picked;
       picked = null;
-      post("Plug", { one, other: jack.dataset.jack });
+      post("Plug", { one, other: jack.dataset.jack }, "/gear/cabling");
     }
   }
 
@@ -48,7 +48,7 @@ export function startGear(live) {
     if (!from || !gear()) return;
     const to = jackOf(document.elementFromPoint(event.clientX, event.clientY));
     if (to === from) press(from);
-    else if (to) post("Plug", { one: from.dataset.jack, other: to.dataset.jack });
+    else if (to) post("Plug", { one: from.dataset.jack, other: to.dataset.jack }, "/gear/cabling");
     from = null;
   });
 
@@ -56,7 +56,7 @@ export function startGear(live) {
     if (!gear() || event.ctrlKey || event.metaKey || event.altKey) return;
     const jack = jackOf(document.activeElement);
     if (jack && (event.key === "Enter" || event.key === " ")) press(jack);
-    else if (jack?.dataset.plugged && (event.key === "Delete" || event.key === "Backspace")) post("Unplug", { jack: jack.dataset.jack });
+    else if (jack?.dataset.plugged && (event.key === "Delete" || event.key === "Backspace")) post("Unplug", { jack: jack.dataset.jack }, "/gear/cabling");
     else if (event.key === "Escape" && picked !== null) pick(null);
     else if (event.key === "Escape" && gear().dataset.stepping) post("Step", { port: gear().dataset.stepping, stop: true });
     else if (event.target.matches?.("input:not([type=range]), textarea, select") || event.repeat) return;

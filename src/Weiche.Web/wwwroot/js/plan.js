@@ -62,9 +62,9 @@ export function startPlan() {
     lay(from.dataset.port, to.dataset.port);
   }
 
-  function post(handler, values) {
+  function post(handler, values, page = "/plan") {
     const route = plan()?.dataset.route;
-    return htmx.ajax("POST", `/plan?handler=${handler}`, {
+    return htmx.ajax("POST", `${page}?handler=${handler}`, {
       source: plan(),
       target: "#fragment",
       swap: "outerHTML",
@@ -179,7 +179,7 @@ export function startPlan() {
   function moveChannel(dot, also) {
     const stage = dot.closest("[data-channel-stage]");
     const from = stage.querySelector(".dot.picked") ?? stage.querySelector(`[data-channel-from="${dot.dataset.channelTo}"]`);
-    post("Channel", { stage: stage.dataset.channelStage, from: from.dataset.channelFrom, to: dot.dataset.channelTo, also });
+    post("Channel", { stage: stage.dataset.channelStage, from: from.dataset.channelFrom, to: dot.dataset.channelTo, also }, "/plan/stages");
   }
 
   document.addEventListener("pointerdown", (event) => {

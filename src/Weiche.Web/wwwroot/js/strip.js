@@ -15,7 +15,7 @@ export function startStrip(live) {
 
   function post(handler, values) {
     const route = document.querySelector(".plan")?.dataset.route;
-    return htmx.ajax("POST", `/plan?handler=${handler}`, { source: document.querySelector(".plan"), target: "#fragment", swap: "outerHTML", values: { route, ...values } });
+    return htmx.ajax("POST", `/plan/stages?handler=${handler}`, { source: document.querySelector(".plan"), target: "#fragment", swap: "outerHTML", values: { route, ...values } });
   }
 
   live.onFrame((frame) => {

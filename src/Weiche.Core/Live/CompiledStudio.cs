@@ -1,0 +1,140 @@
+using Weiche.Core.Stages;
+using Weiche.Core.Studios;
+
+namespace Weiche.Core.Live;
+
+/// <summary>
+/// A studio in the form that the engine runs: for each source its live routes with their stages compiled. Made
+/// away from the live path, and never changed: what the engine keeps for a route is the engine's own (<see cref="Line"/>).
+/// </summary>
+public sealed class CompiledStudio
+{
+    private readonly CompiledRoute[][] _bySource;
+    private readonly CompiledRoute?[] _byRoute;
+    private readonly PortMeter?[] _ports;
+
+    private CompiledStudio(Studio studio, int version, CompiledRoute[][] bySource, CompiledRoute?[] byRoute, PortMeter?[] ports)
+    {
+        Studio = studio;
+        Version = version;
+        _bySource = bySource;
+        _byRoute = byRoute;
+        _ports = ports;
+    }
+
+    /// <summary>The studio this was made from.</summary>
+    public Studio Studio { get; }
+
+    /// <summary>Counts up by one with each one made from another.</summary>
+    public int Version { get; }
+
+    /// <summary>The figures of a port, or null if the studio has no such port.</summary>
+    /// <param name="id">The port.</param>
+    public PortMeter? Meter(PortId id) => id.Value > 0 && id.Value < _ports.Length ? _ports[id.Value] : null;
+
+    /// <summary>The figures of a route, or null if the studio has no such route.</summary>
+    /// <param name="id">The route.</param>
+    public RouteMeter? Meter(RouteId id) => (uint)id.Value < (uint)_byRoute.Length ? _byRoute[id.Value]?.Meter : null;
+
+    /// <summary>Compiles a studio.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <param name="previous">What was in force before it, whose figures go on counting for what is still there.</param>
+    public static CompiledStudio Compile(Studio studio, CompiledStudio? previous = null)
+    {
+        var size = studio.NextId;
+        var ports = new PortMeter?[size];
+        foreach (var port in studio.Ports) ports[port.Id.Value] = previous?.Meter(port.Id) ?? new PortMeter(port.IsSource);
+        var byRoute = new CompiledRoute?[size];
+        var live = LiveRoutes.Of(studio);
+        foreach (var route in studio.Routes)
+        {
+            var isLive = live.TakesPart(route) && studio.FindPort(route.To)!.Value.Port.On;
+            byRoute[route.Id.Value] = previous?.Same(route, isLive) ?? new CompiledRoute(route, isLive, previous);
+        }
+        var bySource = new CompiledRoute[size][];
+        Array.Fill(bySource, []);
+        foreach (var source in live.Sources)
+            bySource[source.Value] = [.. live.From(source).Where(route => live.TakesPart(route, source)).Select(route => byRoute[route.Id.Value]!)];
+        return new CompiledStudio(studio, (previous?.Version ?? 0) + 1, bySource, byRoute, ports);
+    }
+
+    /// <summary>The routes of a source that take part, in the order in which they are asked.</summary>
+    internal CompiledRoute[] RoutesOf(PortId source) => _bySource[source.Value];
+
+    /// <summary>The compiled form of a route, if it is the very same one and nothing in it keeps anything; most edits change one route.</summary>
+    private CompiledRoute? Same(Route route, bool isLive) =>
+        (uint)route.Id.Value < (uint)_byRoute.Length && _byRoute[route.Id.Value] is { KeepsNothing: true } known && known.IsLive == isLive && ReferenceEquals(known.Route, route) ? known : null;
+
+    /// <summary>Every compiled route.</summary>
+    internal IEnumerable<CompiledRoute> AllRoutes => _byRoute.OfType<CompiledRoute>();
+}
+
+/// <summary>A route in the form that the engine runs.</summary>
+internal sealed class CompiledRoute
+{
+    internal readonly RouteId Id;
+    internal readonly PortId Destination;
+    internal readonly bool IsLive;
+    internal readonly bool Diverts;
+
+    internal readonly CompiledStage[] Stages;
+
+    /// <summary>Tables that stand side by side are one: at the first of them the table that does what all of them do;
+    /// null elsewhere.</summary>
+    internal readonly TableStage?[] Tables;
+
+    /// <summary>The stage after those that <see cref="Tables"/> does together.</summary>
+    internal readonly int[] Ends;
+
+    internal readonly RouteMeter Meter;
+
+    /// <summary>Whether a single table does what all its stages do; also true of a route without stages.</summary>
+    internal readonly bool IsOneTable;
+
+    /// <summary>That table; null if there are no stages.</summary>
+    internal readonly TableStage? Whole;
+
+    /// <summary>The meter of the first stage; null if there are none.</summary>
+    internal readonly StageMeter? First;
+
+    /// <summary>The route that it was made from.</summary>
+    internal readonly Route Route;
+
+    /// <summary>Whether no stage of it keeps messages for later, so that it may go on as it is.</summary>
+    internal readonly bool KeepsNothing;
+
+    internal CompiledRoute(Route route, bool isLive, CompiledStudio? previous)
+    {
+        Route = route;
+        Id = route.Id;
+        Destination = route.To;
+        IsLive = isLive;
+        Diverts = route.Divert;
+        Stages = [.. route.Stages.Select(stage => stage.Compile())];
+        Tables = new TableStage?[Stages.Length];
+        Ends = new int[Stages.Length];
+        Span<int> firsts = stackalloc int[Stages.Length];
+        for (var i = 0; i < Stages.Length; i++)
+        {
+            firsts[i] = i > 0 && Stages[i] is TableStage && Stages[i - 1] is TableStage ? firsts[i - 1] : i;
+            if (Stages[i] is not TableStage table) continue;
+            Tables[firsts[i]] = Tables[firsts[i]] is { } before ? before.Then(table) : table;
+            Ends[firsts[i]] = i + 1;
+        }
+        KeepsNothing = !Array.Exists(Stages, stage => stage.KeepsTime);
+        Meter = MeterFor(route, firsts, previous);
+        IsOneTable = Stages.Length == 0 || Ends[0] == Stages.Length;
+        Whole = IsOneTable && Stages.Length > 0 ? Tables[0] : null;
+        First = Stages.Length > 0 ? Meter.StageMeters[0] : null;
+    }
+
+    private static RouteMeter MeterFor(Route route, ReadOnlySpan<int> firsts, CompiledStudio? previous)
+    {
+        if (previous?.Meter(route.Id) is not { } before) return new RouteMeter(firsts);
+        var sameStages = previous.Studio.FindRoute(route.Id)!.Stages.Select(stage => stage.GetType()).SequenceEqual(route.Stages.Select(stage => stage.GetType()));
+        if (sameStages && before.IsFor(firsts)) return before;
+        var meter = new RouteMeter(firsts) { PassedCount = before.Passed, PassedBackgroundCount = before.PassedBackground };
+        for (var i = 0; sameStages && i < firsts.Length; i++) meter.StageMeters[i].GoOnFrom(before.StageMeters[i]);
+        return meter;
+    }
+}

@@ -1,0 +1,380 @@
+using System.Runtime.CompilerServices;
+using Weiche.Core.Midi;
+using Weiche.Core.Stages;
+using Weiche.Core.Studios;
+
+namespace Weiche.Core.Live;
+
+/// <summary>Looks at a system exclusive as it comes, on its way through the engine: it must be quick, wait for nothing, and keep nothing of the bytes.</summary>
+/// <param name="source">The source it came from.</param>
+/// <param name="body">Its bytes between F0 and F7.</param>
+/// <returns>Whether it goes no further.</returns>
+public delegate bool ExclusiveFilter(PortId source, ReadOnlySpan<byte> body);
+
+/// <summary>
+/// Takes bytes from sources, runs each message through the live routes and leaves bytes for destinations.
+/// </summary>
+/// <remarks>
+/// <para>The engine is a plain object without threads, clock or I/O: its host lets one thread at a time in, says what
+/// time it is, and has the bytes that wait handed out (<see cref="Drain{TTaker}(ref TTaker, MidiTime)"/>). While messages
+/// run it allocates nothing, nor does it when another studio is put in force: that is made ready beforehand
+/// (<see cref="Prepare"/>).</para>
+/// <para><b>A note ends where it began.</b> The ledger holds each note-on and each pedal that went down; its end
+/// follows it there even if the route's stages were changed in between. A route that is switched off or removed,
+/// or whose port is switched off, ends at once what it holds. A key or pedal that two hold at one destination ends
+/// when the last lets go.</para>
+/// <para><b>One clock at a time.</b> Of several sources that send a clock to one destination the first is heard, until it falls silent;
+/// the others' start, stop, continue and song position are left out with their clocks. A source without a clock of its own may start and
+/// stop what another one keeps in time.</para>
+/// <para><b>Bounds.</b> A destination's queue and the ledger have a fixed size. When one is full, new messages are
+/// refused and counted, note-ons first of all; the ends of notes always fit.</para>
+/// </remarks>
+[SkipLocalsInit]
+public sealed partial class Engine
+{
+    internal const int LedgerCapacity = 1 << 16;
+
+    // A system exclusive that goes on for this long without a byte never ends.
+    private static readonly MidiSpan SysExPatience = MidiSpan.FromMilliseconds(5_000);
+
+    // What a filter is shown: identity replies have 15 bytes at most.
+    private const int LongestShown = 64;
+
+    // Later than any moment that something is kept for.
+    private static readonly MidiTime EndOfTime = new(long.MaxValue / 2);
+
+    private readonly Ledger _ledger = new(LedgerCapacity);
+    private readonly MidiSpan _wireLead;
+    // Room for what a stage makes of a message, for each stage of a route.
+    private readonly MidiMessage[] _results = new MidiMessage[Studios.Route.MaxStages * Stage.MaxFanOut];
+    private PreparedStudio _prepared;
+    // Of the studio in force, as they are asked for with every message.
+    private SourceState?[] _sources = [];
+    private Outlet?[] _outlets = [];
+    private int[] _dirty = [];
+    private long[] _ending = [];
+    private int _dirtyCount;
+    private StreamParser _own;
+    private ExclusiveFilter? _exclusives;
+    private MidiTime _due = MidiTime.Never;
+    private long _run;
+    private bool _guardWatches;
+
+    /// <summary>An engine that runs a studio.</summary>
+    /// <param name="compiled">The compiled studio.</param>
+    /// <param name="pool">Where system exclusive bytes are kept; a pool of its own if null.</param>
+    /// <param name="tap">Where it writes down what happens; a tap of its own if null.</param>
+    /// <param name="wireLead">How far ahead of a slow wire its bytes are handed out: as much as the host's timer may
+    /// be late. None where time is worked out rather than lived through.</param>
+    public Engine(CompiledStudio compiled, SysExPool? pool = null, MessageTap? tap = null, MidiSpan wireLead = default)
+    {
+        Pool = pool ?? new SysExPool();
+        Guard = new Guard(Pool);
+        Tap = tap ?? new MessageTap();
+        _wireLead = wireLead;
+        _own = new StreamParser(Pool);
+        _prepared = new PreparedStudio(compiled, null, Pool, wireLead);
+        Adopt(_prepared);
+    }
+
+    /// <summary>Where system exclusive bytes are kept.</summary>
+    public SysExPool Pool { get; }
+
+    /// <summary>What came and what became of it, for onlookers.</summary>
+    public MessageTap Tap { get; }
+
+    /// <summary>Is shown each short system exclusive as it comes, before it is routed; null if nobody looks. May be set by any thread.</summary>
+    public ExclusiveFilter? Exclusives
+    {
+        get => Volatile.Read(ref _exclusives);
+        set => Volatile.Write(ref _exclusives, value);
+    }
+
+    /// <summary>Stops what goes round in spite of the plan.</summary>
+    public Guard Guard { get; }
+
+    /// <summary>The compiled studio in force. May be asked by any thread.</summary>
+    public CompiledStudio Compiled => Volatile.Read(ref _prepared).Compiled;
+
+    /// <summary>When <see cref="Tick"/> has something to do next; never if nothing is waiting
+    /// for time to pass. Right after the waiting bytes have been fetched.</summary>
+    public MidiTime NextDue => _due;
+
+    /// <summary>How many notes and pedals are held, over all destinations.</summary>
+    public int HeldCount => _ledger.Count;
+
+    /// <summary>Makes ready what is needed to put a compiled studio in force. May be called by any thread, one at a time; what it gives is
+    /// for this engine, and is put in force before the next is made ready, or thrown away.</summary>
+    /// <param name="compiled">The compiled studio.</param>
+    public PreparedStudio Prepare(CompiledStudio compiled) => new(compiled, Volatile.Read(ref _prepared), Pool, _wireLead);
+
+    /// <summary>Puts a studio in force that was made ready. What it no longer carries ends at once, at the right place.</summary>
+    /// <param name="prepared">The studio.</param>
+    /// <param name="now">The time.</param>
+    /// <exception cref="InvalidOperationException">Another studio has been put in force since this one was made ready.</exception>
+    public void Swap(PreparedStudio prepared, MidiTime now)
+    {
+        if (!ReferenceEquals(prepared.Before, _prepared)) throw new InvalidOperationException("Another studio has been put in force meanwhile.");
+        // What stages keep for later goes out now: the last value always arrives.
+        LetGo(EndOfTime, now);
+        var cursor = 0;
+        while (_ledger.TryTakeWhere(ref cursor, prepared, static (entry, next) => !next.Carries(entry.Route, entry.Source), out var entry))
+            End(entry, now);
+        ClearWhatIsGone(prepared);
+        Adopt(prepared);
+        foreach (var outlet in _outlets)
+        {
+            // A clock that no route carries any more makes way at once.
+            if (outlet is not null && outlet.Clock.From != default && !prepared.Leads(outlet.Clock.From, outlet)) outlet.Clock.Forget();
+        }
+        Guard.Keep(prepared);
+        MarkGuarded();
+    }
+
+    /// <summary>Takes bytes that came from a source, in pieces of any size.</summary>
+    /// <param name="source">The source; bytes from a port that is not there are thrown away.</param>
+    /// <param name="bytes">The bytes.</param>
+    /// <param name="now">When they came.</param>
+    public void Receive(PortId source, ReadOnlySpan<byte> bytes, MidiTime now)
+    {
+        if ((uint)source.Value >= (uint)_sources.Length || _sources[source.Value] is not { } state) return;
+        state.Meter.ByteCount += bytes.Length;
+        state.LastByte = now;
+        if (state.Parser.TryTakeOne(bytes, out var message))
+        {
+            Route(state, message, now);
+            return;
+        }
+        var sink = new SourceSink(this, state, now);
+        state.Parser.Parse(bytes, ref sink);
+        state.Meter.ThrownByteCount = state.Parser.ThrownBytes;
+        if (state.Parser.IsInsideMessage) _due = MidiTime.Earlier(_due, now + SysExPatience);
+    }
+
+    /// <summary>Does what time has brought: bytes that a slow wire is ready for, values that a stage kept, system
+    /// exclusives that never end.</summary>
+    /// <param name="now">The time.</param>
+    public void Tick(MidiTime now)
+    {
+        if (now < _due) return;
+        LetGo(now, now);
+        StopProven(now);
+        _due = Guard.Due;
+        foreach (var (line, stage) in _prepared.Timed) _due = MidiTime.Earlier(_due, line.Stages[stage].NextDue);
+        foreach (var outlet in _outlets)
+        {
+            if (outlet is null) continue;
+            if (outlet.Due <= now) MarkDirty(outlet);
+            else _due = MidiTime.Earlier(_due, outlet.Due);
+        }
+        foreach (var source in _sources)
+        {
+            if (source is not { Parser.IsInsideMessage: true }) continue;
+            if (source.LastByte + SysExPatience <= now)
+            {
+                source.Parser.Reset();
+                source.Meter.ThrownByteCount = source.Parser.ThrownBytes;
+            }
+            else
+            {
+                _due = MidiTime.Earlier(_due, source.LastByte + SysExPatience);
+            }
+        }
+    }
+
+    /// <summary>Says that a source broke off, perhaps in the middle of a message. What it holds ends.</summary>
+    /// <param name="source">The source.</param>
+    /// <param name="now">The time.</param>
+    public void BreakOff(PortId source, MidiTime now)
+    {
+        if (_prepared.FindSource(source) is not { } state) return;
+        state.Parser.Reset();
+        Array.Clear(state.Down);
+        foreach (var outlet in _outlets)
+        {
+            if (outlet is not null && outlet.Clock.From == source) outlet.Clock.Forget();
+        }
+        var cursor = 0;
+        while (_ledger.TryTakeWhere(ref cursor, source, static (entry, id) => entry.Source == id, out var entry))
+            End(entry, now);
+    }
+
+    /// <summary>
+    /// Ends every note everywhere. First what the ledger holds, each at the place where it went; then, on every
+    /// channel that was used, pedals up, controllers 123 (all notes off) and 120 (all sound off), bend to the
+    /// middle and pressure to nothing.
+    /// </summary>
+    /// <param name="now">The time.</param>
+    public void AllNotesOff(MidiTime now)
+    {
+        var cursor = 0;
+        while (_ledger.TryTakeWhere(ref cursor, 0, static (_, _) => true, out var entry)) End(entry, now);
+        foreach (var outlet in _outlets)
+        {
+            if (outlet is null) continue;
+            // What it puts to rest below; the rest of what was moved is nobody's in particular from now on.
+            outlet.Moved.Clear();
+            for (var channel = 0; channel < Channel.Count; channel++)
+            {
+                if (!outlet.HasUsed(channel)) continue;
+                foreach (var controller in (ReadOnlySpan<byte>)[64, 66, 67, 123, 120]) Put(outlet, MidiMessage.Raw(0xB0 | channel, controller, 0), now);
+                Put(outlet, MidiMessage.Raw(0xE0 | channel, 0, 64), now);
+                Put(outlet, MidiMessage.Raw(0xD0 | channel, 0, 0), now);
+            }
+        }
+    }
+
+    /// <summary>Sends whole messages to a destination from Weiche itself, merged with all that sources send there.</summary>
+    /// <param name="destination">The destination; nothing happens if it is not there or switched off.</param>
+    /// <param name="bytes">The messages, each whole.</param>
+    /// <param name="now">The time.</param>
+    public void Send(PortId destination, ReadOnlySpan<byte> bytes, MidiTime now)
+    {
+        if (_prepared.FindOutlet(destination) is not { } outlet) return;
+        if (_prepared.Compiled.Studio.FindPort(destination) is not { Port.On: true }) return;
+        var sink = new OwnSink(this, outlet, now);
+        _own.Parse(bytes, ref sink);
+        _own.Reset();
+    }
+
+    /// <summary>Hands out the bytes that wait, to every destination whose wire is ready for them.</summary>
+    /// <typeparam name="TTaker">What takes them; a struct is called without a detour.</typeparam>
+    /// <param name="taker">Where they go. It must not call the engine.</param>
+    /// <param name="now">The time.</param>
+    public void Drain<TTaker>(ref TTaker taker, MidiTime now)
+        where TTaker : IByteTaker, allows ref struct
+    {
+        while (_dirtyCount > 0)
+        {
+            if (_outlets[_dirty[--_dirtyCount]] is not { } outlet) continue;
+            outlet.IsDirty = false;
+            Drain(outlet, ref taker, now);
+        }
+    }
+
+    /// <summary>Hands out the bytes that wait for one destination, which has room again.</summary>
+    /// <typeparam name="TTaker">What takes them.</typeparam>
+    /// <param name="destination">The destination; nothing happens if it is not there.</param>
+    /// <param name="taker">Where they go. It must not call the engine.</param>
+    /// <param name="now">The time.</param>
+    public void Drain<TTaker>(PortId destination, ref TTaker taker, MidiTime now)
+        where TTaker : IByteTaker, allows ref struct
+    {
+        if (_prepared.FindOutlet(destination) is { } outlet) Drain(outlet, ref taker, now);
+    }
+
+    /// <summary>Says that somebody takes the bytes of a destination again, after nobody did: the ends of notes and pedals that it missed, and what
+    /// all notes off would have sent it, are handed out before anything else.</summary>
+    /// <param name="destination">The destination; nothing happens if it is not there or was not away.</param>
+    /// <param name="now">The time.</param>
+    public void Return(PortId destination, MidiTime now)
+    {
+        if (_prepared.FindOutlet(destination) is not { } outlet) return;
+        outlet.Return(now);
+        MarkDirty(outlet);
+    }
+
+    private void Drain<TTaker>(Outlet outlet, ref TTaker taker, MidiTime now)
+        where TTaker : IByteTaker, allows ref struct
+    {
+        do
+        {
+            var bytes = outlet.Pending(now);
+            if (bytes.Length == 0)
+            {
+                // Nothing waits, or the wire is busy.
+                _due = MidiTime.Earlier(_due, outlet.Due);
+                return;
+            }
+            var taken = taker.Take(outlet.Id, bytes);
+            if (taken == IByteTaker.Away)
+            {
+                outlet.Miss();
+                return;
+            }
+            outlet.Advance(taken);
+            if (taken < bytes.Length) return;
+        }
+        while (outlet.HasPending);
+    }
+
+    /// <summary>Copies what the guard stops now, the oldest first, and the ways back that it saw.</summary>
+    /// <param name="into">Where to.</param>
+    public void Report(GuardReport into) => Guard.Report(into);
+
+    /// <summary>Lets everything run again that the guard has stopped.</summary>
+    public void Resume()
+    {
+        Guard.Resume();
+        MarkGuarded();
+    }
+
+    /// <summary>Takes a studio as the one in force.</summary>
+    private void Adopt(PreparedStudio prepared)
+    {
+        _dirty.AsSpan(0, _dirtyCount).CopyTo(prepared.Dirty);
+        (_sources, _outlets, _dirty, _ending) = (prepared.Sources, prepared.Outlets, prepared.Dirty, prepared.Ending);
+        _ledger.Use(prepared.HeldBy, prepared.HeldAt, prepared.Heads, prepared.Counts);
+        prepared.Set();
+        Volatile.Write(ref _prepared, prepared);
+        Guard.Rounds = prepared.Compiled.Studio.Safety.Rounds;
+        Tap.Begin(prepared.Mark);
+    }
+
+    /// <summary>Sends on what stages have kept and is due, from the stage after.</summary>
+    private void LetGo(MidiTime due, MidiTime now)
+    {
+        foreach (var (line, stage) in _prepared.Timed)
+        {
+            while (line.Stages[stage].TryLetGo(due, out var source, out var message))
+            {
+                // It was counted as stopped when it was kept.
+                var meter = line.Meter.StageMeters[stage];
+                meter.StoppedCount--;
+                meter.OutCount++;
+                if (!line.IsLive) continue;
+                var run = new Run(new PortId(source), message, now, ++_run) { Quiet = true };
+                Step(line, stage + 1, message, ref run);
+            }
+        }
+    }
+
+    private void Put(Outlet outlet, in MidiMessage message, MidiTime now)
+    {
+        if (!outlet.HasRoom) return;
+        outlet.Enqueue(message, default, now);
+        MarkDirty(outlet);
+    }
+
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    private void MarkDirty(Outlet outlet)
+    {
+        if (outlet.IsDirty) return;
+        outlet.IsDirty = true;
+        _dirty[_dirtyCount++] = outlet.Id.Value;
+    }
+
+    /// <summary>Throws away what was kept for ports that another studio does not have. Nothing is held there any more.</summary>
+    private void ClearWhatIsGone(PreparedStudio next)
+    {
+        foreach (var source in _sources)
+        {
+            if (source is not null && next.FindSource(source.Id) is null) source.Parser.Reset();
+        }
+        var kept = 0;
+        foreach (var outlet in _outlets)
+        {
+            if (outlet is not null && next.FindOutlet(outlet.Id) is null) outlet.Clear();
+        }
+        for (var i = 0; i < _dirtyCount; i++)
+        {
+            if (next.FindOutlet(new PortId(_dirty[i])) is not null) _dirty[kept++] = _dirty[i];
+        }
+        _dirtyCount = kept;
+    }
+
+    private readonly ref struct OwnSink(Engine engine, Outlet outlet, MidiTime now) : IMessageSink
+    {
+        public void Accept(in MidiMessage message) => engine.Put(outlet, message, now);
+    }
+}

@@ -1,0 +1,51 @@
+using Weiche.Core.Midi;
+using Weiche.Core.Studios;
+
+namespace Weiche.Core.Live;
+
+/// <summary>What the engine keeps for a source: where its bytes stand, which keys are down, and how the studio in force sets it.</summary>
+internal sealed class SourceState(PortId id, StreamParser parser, PortMeter meter)
+{
+    internal readonly PortId Id = id;
+    internal readonly StreamParser Parser = parser;
+    internal readonly PortMeter Meter = meter;
+
+    /// <summary>A bit for each key of each channel that is down.</summary>
+    internal readonly ulong[] Down = new ulong[Channel.Count * 2];
+
+    /// <summary>What its keys and controls hold, in the ledger.</summary>
+    internal readonly HeldBy Holds = new();
+
+    /// <summary>What came last, for the guard.</summary>
+    internal Seen Seen;
+
+    /// <summary>When bytes came last.</summary>
+    internal MidiTime LastByte;
+
+    /// <summary>Whether it is switched on.</summary>
+    internal bool On;
+
+    /// <summary>The routes that its messages run through, in the order in which they are asked.</summary>
+    internal Line[] Lines = [];
+
+    /// <summary>How it is placed in the room, for the guard.</summary>
+    internal Standing Standing;
+
+    /// <summary>Whether the key of a note is down.</summary>
+    internal bool IsDown(in MidiMessage note) => (Down[note.ChannelIndex * 2 + (note.Data1 >> 6)] >> (note.Data1 & 63) & 1) != 0;
+}
+
+/// <summary>How a port is placed in the room: what decides whether something that was sent may be heard again there.</summary>
+/// <param name="Device">The device at the far end.</param>
+/// <param name="LeadsBack">Whether what was sent could come back by this port at all: the device has a port of the other direction, or a
+/// cable may be plugged anywhere.</param>
+/// <param name="Crosses">Whether it could come back by another device: where cables can be plugged wrongly.</param>
+internal readonly record struct Standing(DeviceId Device, bool LeadsBack, bool Crosses)
+{
+    internal static Standing Of(DevicePort port)
+    {
+        var crosses = port.Port.Jack is not null || port.Owner.Kind.Facts().MayBePluggedAnywhere;
+        var other = port.IsSource ? PortDirection.Destination : PortDirection.Source;
+        return new Standing(port.Device.Id, crosses || port.Owner.Ports.Any(each => each.Direction == other), crosses);
+    }
+}

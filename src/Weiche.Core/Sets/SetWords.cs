@@ -1,0 +1,92 @@
+using Weiche.Core.Midi;
+
+namespace Weiche.Core.Sets;
+
+/// <summary>Sets of messages in a musician's words.</summary>
+public static class SetWords
+{
+    private static readonly MessageKind[] WithChannel = [MessageKind.PolyPressure, MessageKind.ControlChange, MessageKind.ChannelMode, MessageKind.ProgramChange, MessageKind.ChannelPressure, MessageKind.PitchBend];
+
+    /// <summary>What is in a set: "notes C3 – G8 on channel 1; control change, pitch bend on channel 1".</summary>
+    /// <param name="set">The set.</param>
+    public static string Of(MessageSet set)
+    {
+        if (set.IsEmpty) return "nothing";
+        if (set.Equals(MessageSet.All)) return "everything";
+        var parts = new List<string>();
+        var notes = set.ChannelsOf(MessageKind.Note);
+        if (notes.Count > 0 && notes.Members.All(channel => set.NoteKeys(channel.Index) == UInt128.MaxValue) && WithChannel.All(kind => set.ChannelsOf(kind) == notes)) parts.Add($"everything on {On(notes.Members)}");
+        else AddKinds(set, parts);
+        var system = MessageKinds.All.Where(kind => !kind.HasChannel() && (set.SystemBits >> (int)kind & 1) != 0).Select(kind => kind.Name()).ToList();
+        if (system.Count > 0) parts.Add(system.Count == MessageKinds.All.Count(kind => !kind.HasChannel()) ? "all system messages" : system.Count > 4 ? $"{system.Count} kinds of system message" : string.Join(", ", system));
+        return string.Join("; ", parts);
+    }
+
+    private static void AddKinds(MessageSet set, List<string> parts)
+    {
+        foreach (var keys in Channel.All.Where(channel => set.NoteKeys(channel.Index) != 0).GroupBy(channel => set.NoteKeys(channel.Index)))
+            parts.Add($"{(keys.Key == UInt128.MaxValue ? "notes" : "notes " + Ranges(keys.Key))} on {On(keys)}");
+        foreach (var channels in WithChannel.Select(kind => (Kind: kind, On: ChannelsOf(set, kind))).Where(item => item.On.Count > 0).GroupBy(item => item.On))
+            parts.Add($"{string.Join(", ", channels.Select(item => item.Kind.Name()))} on {On(channels.Key.Members)}");
+    }
+
+    /// <summary>Keys as ranges: "C1 – B2, C8".</summary>
+    /// <param name="keys">A bit for each key.</param>
+    public static string Ranges(UInt128 keys)
+    {
+        var ranges = RangesOf(keys).Select(range => range.First == range.Last ? KeyName.Of(range.First) : $"{KeyName.Of(range.First)} – {KeyName.Of(range.Last)}").ToList();
+        return ranges.Count <= 4 ? string.Join(", ", ranges) : $"{string.Join(", ", ranges.Take(3))} and {ranges.Count - 3} more ranges";
+    }
+
+    /// <summary>Keys as ranges, from the lowest to the highest.</summary>
+    /// <param name="keys">A bit for each key.</param>
+    public static IEnumerable<(int First, int Last)> RangesOf(UInt128 keys)
+    {
+        for (var key = 0; key < 128; key++)
+        {
+            if ((keys >> key & 1) == 0) continue;
+            var first = key;
+            while (key < 127 && (keys >> (key + 1) & 1) != 0) key++;
+            yield return (first, key);
+        }
+    }
+
+    private static string On(IEnumerable<Channel> channels)
+    {
+        var set = channels.Aggregate(ChannelSet.None, (all, channel) => all.With(channel, true));
+        return set.Count == Channel.Count ? "every channel" : set.Count == 1 ? $"channel {set}" : $"channels {set}";
+    }
+
+    /// <summary>Which messages of one kind are in a set: "ch 3, all keys"; for system messages nothing.</summary>
+    /// <param name="set">The set.</param>
+    /// <param name="kind">The kind.</param>
+    public static string Which(MessageSet set, MessageKind kind)
+    {
+        if (!kind.HasChannel()) return "";
+        var channels = set.ChannelsOf(kind);
+        var text = channels.Count == Channel.Count ? "every channel" : $"ch {channels}";
+        if (kind == MessageKind.Note)
+        {
+            var keys = channels.Members.Aggregate(UInt128.Zero, (all, channel) => all | set.NoteKeys(channel.Index));
+            return $"{text}, {(keys == UInt128.MaxValue ? "all keys" : Ranges(keys))}";
+        }
+        return text;
+    }
+
+    /// <summary>Where kinds are named: "notes, controllers", "everything", "5 kinds".</summary>
+    /// <param name="kinds">The kinds.</param>
+    public static string Names(KindSet kinds) => kinds == KindSet.All ? "everything"
+        : kinds.Count > 4 ? $"{kinds.Members.First().Name()} and {kinds.Count - 1} other kinds"
+        : WordList.Of([.. kinds.Members.Select(MessageKinds.Name)]);
+
+    internal static ChannelSet ChannelsOf(this MessageSet set, MessageKind kind) => Channel.All.Where(channel => kind switch
+    {
+        MessageKind.Note => set.Row(MessageSet.NoteRow, channel.Index) is not null,
+        MessageKind.PolyPressure => set.Row(MessageSet.PolyRow, channel.Index) is not null,
+        MessageKind.ControlChange => set.Row(MessageSet.ControlRow, channel.Index) is { } controls && (controls.Firsts & MessageSet.ControlFirsts) != 0,
+        MessageKind.ChannelMode => set.Row(MessageSet.ControlRow, channel.Index) is { } modes && (modes.Firsts & ~MessageSet.ControlFirsts) != 0,
+        MessageKind.PitchBend => set.Row(MessageSet.BendRow, channel.Index) is not null,
+        MessageKind.ProgramChange => set.Single(MessageSet.ProgramSingle, channel.Index) != 0,
+        _ => set.Single(MessageSet.PressureSingle, channel.Index) != 0,
+    }).Aggregate(ChannelSet.None, (all, channel) => all.With(channel, true));
+}

@@ -1,0 +1,145 @@
+using Weiche.Core.Sets;
+using Weiche.Core.Stages;
+
+namespace Weiche.Core.Studios;
+
+/// <summary>Whether messages of a source run on a route, and if not, why.</summary>
+public enum RouteState
+{
+    /// <summary>They do.</summary>
+    Live,
+
+    /// <summary>The route is switched off.</summary>
+    Off,
+
+    /// <summary>The source is switched off; of a route with several, all of them are, or it has none.</summary>
+    SourceOff,
+
+    /// <summary>Another route is soloed.</summary>
+    NotSoloed,
+
+    /// <summary>The destination is switched off.</summary>
+    DestinationOff,
+
+    /// <summary>It waits for a device that is not there.</summary>
+    Waits,
+}
+
+/// <summary>Which routes of a studio are live, in which order a source's routes are asked, and why the others are not. The engine, the trace,
+/// the checks and the pages all ask here.</summary>
+/// <remarks>
+/// <para>Of a source's routes those that divert are asked first, in the studio's order, then the others in theirs. The first that diverts and
+/// lets anything of a message through takes it away from all that follow.</para>
+/// <para>While any route that is on is soloed, only soloed ones take part, and what carries them on: every route that leads on from a virtual
+/// port that one of them reaches, for what comes out of that port.</para>
+/// <para>Immutable; safe to read from any thread.</para>
+/// </remarks>
+public sealed class LiveRoutes
+{
+    private readonly Studio _studio;
+    private readonly bool _anySolo;
+    private readonly Dictionary<RouteId, DevicePort[]> _sources = [];
+    private readonly Dictionary<PortId, Route[]> _bySource;
+    // What carries on what is soloed, with the source that it does so for.
+    private readonly HashSet<(RouteId, PortId)> _carriesOn = [];
+
+    internal LiveRoutes(Studio studio)
+    {
+        _studio = studio;
+        _anySolo = studio.Routes.Any(route => route is { On: true, Solo: true });
+        var lists = new Dictionary<PortId, List<Route>>();
+        foreach (var route in studio.Routes)
+        {
+            DevicePort[] sources = [.. studio.SourcesOf(route)];
+            _sources.Add(route.Id, sources);
+            if (!route.On) continue;
+            foreach (var source in sources)
+            {
+                if (!lists.TryGetValue(source.Id, out var list)) lists.Add(source.Id, list = []);
+                list.Add(route);
+            }
+        }
+        _bySource = lists.ToDictionary(pair => pair.Key, pair => pair.Value.OrderBy(route => route.Divert ? 0 : 1).ToArray());
+        if (_anySolo) FollowSolo();
+    }
+
+    /// <summary>The sources that any route that is on comes from, in the order in which the routes were laid.</summary>
+    public IEnumerable<PortId> Sources => _bySource.Keys;
+
+    /// <summary>Those of a studio.</summary>
+    /// <param name="studio">The studio.</param>
+    public static LiveRoutes Of(Studio studio) => studio.Live;
+
+    /// <summary>The sources of a route, as <see cref="Studio.SourcesOf"/> says them, worked out once.</summary>
+    /// <param name="route">A route of the studio.</param>
+    public IReadOnlyList<DevicePort> SourcesOf(Route route) => _sources[route.Id];
+
+    /// <summary>The routes of a source that are switched on, in the order in which they are asked. Not all of them need be live.</summary>
+    /// <param name="source">The source.</param>
+    public IReadOnlyList<Route> From(PortId source) => _bySource.GetValueOrDefault(source) ?? [];
+
+    /// <summary>Whether a route takes part for a source: it is on, and soloed if any is, or carries on what is. Its ports may be off all the
+    /// same.</summary>
+    /// <param name="route">A route of the studio.</param>
+    /// <param name="source">A source of it.</param>
+    public bool TakesPart(Route route, PortId source) => route.On && (!_anySolo || route.Solo || _carriesOn.Contains((route.Id, source)));
+
+    /// <summary>Whether a route takes part for any of its sources.</summary>
+    /// <param name="route">A route of the studio.</param>
+    public bool TakesPart(Route route) => route.On && (!_anySolo || route.Solo || Array.Exists(_sources[route.Id], source => _carriesOn.Contains((route.Id, source.Id))));
+
+    /// <summary>Whether messages of one source run on a route.</summary>
+    /// <param name="route">A route of the studio.</param>
+    /// <param name="source">A source of it.</param>
+    public RouteState At(Route route, DevicePort source) =>
+        !route.On ? RouteState.Off
+        : !source.Port.On ? RouteState.SourceOff
+        : !TakesPart(route, source.Id) ? RouteState.NotSoloed
+        : _studio.FindPort(route.To) is { Port.On: true } ? RouteState.Live
+        : RouteState.DestinationOff;
+
+    /// <summary>Whether messages run on a route.</summary>
+    /// <param name="route">A route of the studio.</param>
+    /// <param name="waits">Whether what stands behind a port is not there. A route waits for its destination, and for its sources if none of
+    /// them is there.</param>
+    public RouteState StateOf(Route route, Predicate<DevicePort> waits)
+    {
+        if (!route.On) return RouteState.Off;
+        if (_studio.FindPort(route.To) is not { } to) return RouteState.DestinationOff;
+        var sources = _sources[route.Id];
+        if (waits(to) || Array.TrueForAll(sources, waits)) return RouteState.Waits;
+        var on = Array.FindAll(sources, source => source.Port.On);
+        if (on.Length == 0) return RouteState.SourceOff;
+        return At(route, Array.Find(on, source => TakesPart(route, source.Id)) is { Device: not null } part ? part : on[0]);
+    }
+
+    /// <summary>The routes on which messages of a source run, in the order in which they are asked, each with what never gets onto it: what
+    /// those before it that divert take away.</summary>
+    /// <param name="source">A source of the studio.</param>
+    public IEnumerable<(Route Route, MessageSet Taken)> LiveFrom(DevicePort source)
+    {
+        var taken = MessageSet.Empty;
+        foreach (var route in From(source.Id))
+        {
+            if (At(route, source) != RouteState.Live) continue;
+            yield return (route, taken);
+            if (route.Divert) taken = taken.Union(Stage.PreImageOf(route.Stages, MessageSet.All));
+        }
+    }
+
+    private void FollowSolo()
+    {
+        var reached = new Queue<Route>(_studio.Routes.Where(route => route is { On: true, Solo: true }));
+        while (reached.TryDequeue(out var route))
+        {
+            if (_studio.FindPort(route.To) is not { } to || !to.Device.IsVirtualPort()) continue;
+            foreach (var source in to.Device.Ports.Where(port => port.Direction == PortDirection.Source))
+            {
+                foreach (var next in From(source.Id))
+                {
+                    if (!next.Solo && _carriesOn.Add((next.Id, source.Id))) reached.Enqueue(next);
+                }
+            }
+        }
+    }
+}

@@ -1,0 +1,51 @@
+using System.Collections.Immutable;
+
+namespace Weiche.Core.Studios;
+
+/// <summary>Finds things of one studio by their ids. Made when something of it is looked up first.</summary>
+internal sealed class StudioIndex
+{
+    private readonly Dictionary<PortId, DevicePort> _ports;
+    private readonly Dictionary<RouteId, Route> _routes;
+    private readonly Dictionary<JackId, (Device Device, Jack Jack)> _jacks = [];
+    private readonly Dictionary<JackId, Cable> _cables = [];
+
+    // Made when it is asked for first; made twice by two threads it is the same twice.
+    private LiveRoutes? _live;
+
+    internal StudioIndex(Studio studio)
+    {
+        Studio = studio;
+        _routes = studio.Routes.ToDictionary(route => route.Id);
+        foreach (var device in studio.Devices)
+        {
+            foreach (var jack in device.Jacks) _jacks.Add(jack.Id, (device, jack));
+        }
+        foreach (var cable in studio.Cables)
+        {
+            _cables[cable.From] = cable;
+            _cables[cable.To] = cable;
+        }
+        Ports = PortNames.Of(studio.Devices, this);
+        _ports = Ports.ToDictionary(port => port.Id);
+    }
+
+    /// <summary>The studio that this is for.</summary>
+    internal Studio Studio { get; }
+
+    /// <summary>Which of its routes are live.</summary>
+    internal LiveRoutes Live => _live ??= new LiveRoutes(Studio);
+
+    /// <summary>Every port, device by device.</summary>
+    internal ImmutableArray<DevicePort> Ports { get; }
+
+    internal DevicePort? FindPort(PortId id) => _ports.TryGetValue(id, out var port) ? port : null;
+
+    internal Route? FindRoute(RouteId id) => _routes.GetValueOrDefault(id);
+
+    internal (Device Device, Jack Jack)? FindJack(JackId id) => _jacks.TryGetValue(id, out var found) ? found : null;
+
+    internal Cable? CableAt(JackId jack) => _cables.GetValueOrDefault(jack);
+
+    internal (Device Device, Jack Jack)? OtherEnd(JackId jack) => CableAt(jack) is { } cable ? FindJack(cable.From == jack ? cable.To : cable.From) : null;
+}

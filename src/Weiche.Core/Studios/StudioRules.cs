@@ -1,0 +1,110 @@
+using System.Collections.Immutable;
+
+namespace Weiche.Core.Studios;
+
+/// <summary>What a studio must be so that everything else can rely on it: ids are used once, names tell things apart, cables lead from
+/// what sends to what receives, routes from a source that is there to a destination that is there.</summary>
+/// <remarks>What is read from a file is checked as a whole (<see cref="Checked"/>). An edit leads from one consistent studio to another, and
+/// checks what it changes.</remarks>
+public static class StudioRules
+{
+    /// <summary>Checks a studio that was put together from parts.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <exception cref="ArgumentException">The parts do not fit together; the message says how, in a sentence.</exception>
+    /// <returns>The studio.</returns>
+    public static Studio Checked(this Studio studio)
+    {
+        ArgumentNullException.ThrowIfNull(studio);
+        CheckIds(studio.NextId, studio.Devices, studio.Routes, studio.Groups);
+        CheckNames(studio.Name, studio.Devices, studio.Groups);
+        CheckWiring(studio.Devices, studio.Cables);
+        if (studio.Safety.Check() is { } unsafeText) throw new ArgumentException(unsafeText);
+        CheckGroups(studio);
+        CheckRoutes(studio);
+        return studio;
+    }
+
+    private static void CheckIds(int nextId, ImmutableArray<Device> devices, ImmutableArray<Route> routes, ImmutableArray<SourceGroup> groups)
+    {
+        var seen = new HashSet<int>();
+        var ids = devices.Select(device => device.Id.Value)
+            .Concat(devices.SelectMany(device => device.Ports).Select(port => port.Id.Value))
+            .Concat(devices.SelectMany(device => device.Jacks).Select(jack => jack.Id.Value))
+            .Concat(devices.SelectMany(device => device.InnerPaths).Select(path => path.Id.Value))
+            .Concat(routes.Select(route => route.Id.Value))
+            .Concat(groups.Select(group => group.Id.Value));
+        foreach (var id in ids)
+        {
+            if (!seen.Add(id)) throw new ArgumentException($"The id {id} is used twice.");
+            if (id < 1 || id >= nextId) throw new ArgumentException($"The id {id} is not between 1 and {nextId - 1}.");
+        }
+        if (nextId > Studio.MaxIds) throw new ArgumentException($"The next id is {nextId}; at most {Studio.MaxIds} are possible.");
+    }
+
+    private static void CheckNames(string name, ImmutableArray<Device> devices, ImmutableArray<SourceGroup> groups)
+    {
+        foreach (var (what, names) in new[] { ("studio", [name]), ("device", devices.Select(device => device.Name)), ("group", groups.Select(group => group.Name)) })
+        {
+            var seen = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
+            foreach (var each in names)
+            {
+                if (NameRule.Check(each) is { } problem) throw new ArgumentException($"The {what} “{each}”: {problem}");
+                if (!seen.Add(each)) throw new ArgumentException($"The {what} name “{each}” is used twice.");
+            }
+        }
+    }
+
+    private static void CheckWiring(ImmutableArray<Device> devices, ImmutableArray<Cable> cables)
+    {
+        var jacks = devices.SelectMany(device => device.Jacks.Select(jack => (device, jack))).ToDictionary(item => item.jack.Id);
+        foreach (var device in devices)
+        {
+            if (DeviceRule.Check(device) is { } problem) throw new ArgumentException($"Device “{device.Name}”: {problem}");
+        }
+        var plugged = new HashSet<JackId>();
+        foreach (var cable in cables)
+        {
+            if (!jacks.TryGetValue(cable.From, out var from) || !jacks.TryGetValue(cable.To, out var to))
+                throw new ArgumentException($"A cable leads from jack {cable.From} to jack {cable.To}, and one of them is not there.");
+            if (!from.jack.Sends || to.jack.Sends)
+                throw new ArgumentException($"A cable leads from {from.device.Name} {from.jack.Name} to {to.device.Name} {to.jack.Name}; it must lead from a jack that sends to one that receives.");
+            if (from.device.Id == to.device.Id) throw new ArgumentException($"A cable leads from {from.device.Name} to itself.");
+            if (!plugged.Add(cable.From) || !plugged.Add(cable.To))
+                throw new ArgumentException($"Two cables are plugged into one jack: {from.device.Name} {from.jack.Name} or {to.device.Name} {to.jack.Name}.");
+        }
+    }
+
+    private static void CheckGroups(Studio studio)
+    {
+        foreach (var group in studio.Groups)
+        {
+            foreach (var member in group.Members) CheckSource(studio, member, $"Group “{group.Name}” has");
+            if (group.Members.Distinct().Count() < group.Members.Length) throw new ArgumentException($"Group “{group.Name}” has a source twice.");
+        }
+    }
+
+    private static void CheckRoutes(Studio studio)
+    {
+        foreach (var route in studio.Routes)
+        {
+            if (route.From is OneSource one) CheckSource(studio, one.Port, $"Route {route.Id} comes from");
+            if (route.From is AnySource any)
+            {
+                foreach (var except in any.Except) CheckSource(studio, except, $"Route {route.Id} excepts");
+            }
+            if (route.From is GroupSource group && studio.FindGroup(group.Group) is null)
+                throw new ArgumentException($"Route {route.Id} comes from group {group.Group}, which is not there.");
+            if (studio.FindPort(route.To) is not { IsSource: false })
+                throw new ArgumentException($"Route {route.Id} goes to {route.To}, which is not a destination.");
+            if (route.Stages.Length > Route.MaxStages)
+                throw new ArgumentException($"Route {route.Id} has {route.Stages.Length} stages; at most {Route.MaxStages} are possible.");
+        }
+        if (studio.Routes.GroupBy(route => (route.From.Plate, route.To)).FirstOrDefault(group => group.Count() > 1) is { } doubled)
+            throw new ArgumentException($"There are two routes from {doubled.Key.Plate.Key} to {doubled.Key.To}.");
+    }
+
+    private static void CheckSource(Studio studio, PortId id, string what)
+    {
+        if (studio.FindPort(id) is not { IsSource: true }) throw new ArgumentException($"{what} {id}, which is not a source.");
+    }
+}

@@ -1,5 +1,7 @@
 // One key for each thing that is done often. Typing in a field and playing the bench are left alone.
 
+import { whenAnswered } from "./page.js";
+
 const pages = { 1: "/gear", 2: "/plan", 3: "/watch", 4: "/checks", 5: "/lineups", 6: "/takes" };
 
 export function startKeys() {
@@ -14,8 +16,8 @@ export function startKeys() {
       return;
     }
     if (event.ctrlKey || event.metaKey) {
-      const step = { z: "undo", Z: "redo", y: "redo" }[event.key];
-      if (step) { press(step); event.preventDefault(); }
+      const back = { z: "undo", Z: "redo", y: "redo" }[event.key];
+      if (back) { step(back); event.preventDefault(); }
       return;
     }
     const act = actions[event.key];
@@ -30,10 +32,23 @@ export function startKeys() {
     return true;
   };
 
+  // What changes the studio waits for the answer to what was pressed before: only then is its button there, or another's.
+  const change = (id) => {
+    if (!document.getElementById(id)) return false;
+    whenAnswered(() => press(id));
+    return true;
+  };
+
+  // Whether there is something to undo is Weiche's to know, not the button's, which another window's edit has not reached yet.
+  const step = (id) => {
+    whenAnswered(() => document.getElementById(id).form.requestSubmit());
+    return true;
+  };
+
   const actions = {
     b: () => press("bench-button"),
-    u: () => press("undo"),
-    r: () => press("redo"),
+    u: () => step("undo"),
+    r: () => step("redo"),
     h: () => { location.href = "/history"; return true; },
     f: () => press("find"),
     t: () => press("test-note") || press("trace"),
@@ -45,9 +60,9 @@ export function startKeys() {
       find.select();
       return true;
     },
-    o: () => press("route-switch"),
-    s: () => press("route-solo"),
-    Delete: () => press("route-remove"),
+    o: () => change("route-switch"),
+    s: () => change("route-solo"),
+    Delete: () => change("route-remove"),
     ".": () => press("quiet"),
     "?": () => dialog.showModal(),
     a: () => {

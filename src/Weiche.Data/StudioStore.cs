@@ -1,5 +1,6 @@
 using Microsoft.Data.Sqlite;
 using Microsoft.EntityFrameworkCore;
+using SQLitePCL;
 
 namespace Weiche.Data;
 
@@ -31,20 +32,33 @@ public sealed record StoredVersion(int Version, int? Parent, int? Next, string E
 public sealed record HistoryPlace(int Version, (int Version, string Edit)? Undo, (int Version, string Edit)? Redo);
 
 /// <summary>
-/// Keeps studios in an SQLite database in a folder. Each edit adds a whole version in one transaction, so what was
+/// Keeps studios in an SQLite database in a folder. Each edit adds a version in one transaction, so what was
 /// acknowledged is there after the process is killed, and every earlier version can be gone back to.
 /// </summary>
+/// <remarks>Of a version stands what differs from the one it was made on (<see cref="LineChanges"/>), and now and then the whole. How many
+/// changes were ever written stands in the database and beside it: a log that was cut or removed is told (<see cref="Notice"/>).</remarks>
 public sealed class StudioStore : IDisposable
 {
+    /// <summary>How many differences are put together at most, as long as each is small.</summary>
+    private const int MostDifferences = 400;
+
+    /// <summary>What opening a file says that another process has for itself alone: EWOULDBLOCK of flock(2).</summary>
+    private const int HeldByAnother = 11;
+
     private readonly FileStream? _lock;
+    private readonly WriteWitness? _witness;
     // The last connection that is closed copies the whole log back into the database. While this one stays open, an edit
     // does not wait for that.
     private readonly SqliteConnection? _open;
     private readonly DbContextOptions<WeicheContext> _options;
 
-    private StudioStore(string file, FileStream? folderLock, DbContextOptions<WeicheContext> options, SqliteConnection? open = null)
+    // The document that was read or written last: the next edit is most often made on it.
+    private volatile KnownDocument? _newest;
+
+    private StudioStore(string file, FileStream? folderLock, DbContextOptions<WeicheContext> options, SqliteConnection? open = null, WriteWitness? witness = null)
     {
         _open = open;
+        _witness = witness;
         DatabaseFile = file;
         _lock = folderLock;
         _options = options;
@@ -52,6 +66,9 @@ public sealed class StudioStore : IDisposable
 
     /// <summary>The database file.</summary>
     public string DatabaseFile { get; }
+
+    /// <summary>What a person should know about what was found when it was opened, or null.</summary>
+    public string? Notice { get; private init; }
 
     /// <summary>
     /// Opens the database of a folder; makes both if they are not there. A database that cannot be used is left
@@ -64,14 +81,21 @@ public sealed class StudioStore : IDisposable
     {
         var file = Path.Combine(folder, "weiche.db");
         var folderLock = LockFolder(folder);
+        WriteWitness? witness = null;
         try
         {
+            CheckLog(file);
+            witness = WriteWitness.Open(file);
             var options = Options(file, SqliteOpenMode.ReadWriteCreate);
             Prepare(file, options, migrate: true);
-            return new StudioStore(file, folderLock, options, KeepOpen(file));
+            using var context = new WeicheContext(options);
+            var (here, written) = (Changes(context), witness.Count);
+            witness.Write(here);
+            return new StudioStore(file, folderLock, options, KeepOpen(file), witness) { Notice = here < written ? Missing(file, here, written) : null };
         }
         catch
         {
+            witness?.Dispose();
             folderLock.Dispose();
             throw;
         }
@@ -84,6 +108,7 @@ public sealed class StudioStore : IDisposable
     {
         var file = Path.Combine(folder, "weiche.db");
         if (!File.Exists(file)) throw new StoreException($"There is no database {file}. Choose the data folder with --data.");
+        CheckLog(file);
         var options = Options(file, SqliteOpenMode.ReadWrite);
         Prepare(file, options, migrate: false);
         return new StudioStore(file, null, options);
@@ -104,10 +129,10 @@ public sealed class StudioStore : IDisposable
         return studio is null ? null : Read(context, studio);
     });
 
-    private static StoredStudio Read(WeicheContext context, StudioRow studio)
+    private StoredStudio Read(WeicheContext context, StudioRow studio)
     {
-        var version = context.Versions.AsNoTracking().Single(row => row.StudioId == studio.Id && row.Version == studio.CurrentVersion);
-        return new StoredStudio(studio.Id, studio.Name, version.Version, version.Document, studio.NextId);
+        var document = DocumentOf(context, studio.Id, studio.CurrentVersion) ?? throw new StoreException($"The version {studio.CurrentVersion} of “{studio.Name}” is not in the database. Nothing was changed.");
+        return new StoredStudio(studio.Id, studio.Name, studio.CurrentVersion, document, studio.NextId);
     }
 
     /// <summary>The studios, by key and name, in the order in which they were added.</summary>
@@ -124,7 +149,7 @@ public sealed class StudioStore : IDisposable
     /// <summary>Removes a studio with all its versions.</summary>
     /// <param name="id">The studio's key.</param>
     /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
-    public void Remove(int id) => Explained(context => context.Studios.Where(row => row.Id == id).ExecuteDelete());
+    public void Remove(int id) => Written(context => context.Studios.Where(row => row.Id == id).ExecuteDelete());
 
     /// <summary>The names of the studios, in the order in which they were added.</summary>
     /// <exception cref="StoreException">The database cannot be read.</exception>
@@ -132,30 +157,28 @@ public sealed class StudioStore : IDisposable
 
     /// <summary>The studio that was worked on last, or null if there is none yet.</summary>
     /// <exception cref="StoreException">The database cannot be read.</exception>
-    public StoredStudio? Load() => Explained(context =>
-    {
-        var current = context.Studios.AsNoTracking()
-            .Join(context.Versions, studio => new { StudioId = studio.Id, Version = studio.CurrentVersion }, version => new { version.StudioId, version.Version },
-                (studio, version) => new { studio.Id, studio.Name, version.Version, version.Document, version.At, studio.OpenedAt, studio.NextId })
-            .OrderByDescending(row => row.OpenedAt).ThenByDescending(row => row.At).ThenBy(row => row.Id)
-            .FirstOrDefault();
-        return current is null ? null : new StoredStudio(current.Id, current.Name, current.Version, current.Document, current.NextId);
-    });
+    public StoredStudio? Load() => ByLastWork() is [var last, ..] ? Find(last.Id) : null;
+
+    /// <summary>The studios, by key and name, the one that was worked on last first.</summary>
+    /// <exception cref="StoreException">The database cannot be read.</exception>
+    public IReadOnlyList<(int Id, string Name)> ByLastWork() => Explained(context => context.Studios.AsNoTracking()
+        .Join(context.Versions, studio => new { StudioId = studio.Id, Version = studio.CurrentVersion }, version => new { version.StudioId, version.Version },
+            (studio, version) => new { studio.Id, studio.Name, version.At, studio.OpenedAt })
+        .OrderByDescending(row => row.OpenedAt).ThenByDescending(row => row.At).ThenBy(row => row.Id)
+        .AsEnumerable().Select(row => (row.Id, row.Name)).ToList());
 
     /// <summary>Adds a studio with its first version.</summary>
     /// <param name="name">Its name.</param>
     /// <param name="document">The version, as JSON.</param>
     /// <param name="at">When, UTC.</param>
     /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
-    public StoredStudio Add(string name, string document, DateTime at) => Explained(context =>
+    public StoredStudio Add(string name, string document, DateTime at) => Written(context =>
     {
         var studio = new StudioRow { Name = name, CurrentVersion = 1 };
-        using var transaction = context.Database.BeginTransaction();
         context.Studios.Add(studio);
         context.SaveChanges();
         context.Versions.Add(new VersionRow { StudioId = studio.Id, Version = 1, Edit = "Begin", At = at, Document = document });
         context.SaveChanges();
-        transaction.Commit();
         return new StoredStudio(studio.Id, name, 1, document);
     });
 
@@ -168,7 +191,7 @@ public sealed class StudioStore : IDisposable
     /// <param name="nextId">A number above every id in use; 0 if it stays.</param>
     /// <returns>The number of the new version.</returns>
     /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
-    public int Append(int studioId, string edit, string document, DateTime at, string? name = null, int nextId = 0) => Explained(context =>
+    public int Append(int studioId, string edit, string document, DateTime at, string? name = null, int nextId = 0) => Written(context =>
     {
         var studio = context.Studios.Single(row => row.Id == studioId);
         if (name is not null) studio.Name = name;
@@ -176,11 +199,11 @@ public sealed class StudioStore : IDisposable
         var parent = studio.CurrentVersion;
         // After an undo the newest version is not the one in force: no number is given twice.
         studio.CurrentVersion = context.Versions.Where(row => row.StudioId == studioId).Max(row => row.Version) + 1;
-        context.Versions.Add(new VersionRow { StudioId = studioId, Version = studio.CurrentVersion, Parent = parent, Edit = edit, At = at, Document = document });
-        using var transaction = context.Database.BeginTransaction();
+        var (stored, onto, weight) = Difference(context, studioId, parent, document);
+        context.Versions.Add(new VersionRow { StudioId = studioId, Version = studio.CurrentVersion, Parent = parent, Edit = edit, At = at, Document = stored, Base = onto, Weight = weight });
         context.SaveChanges();
         SetNext(context, studioId, parent, studio.CurrentVersion);
-        transaction.Commit();
+        _newest = new KnownDocument(studioId, studio.CurrentVersion, document);
         return studio.CurrentVersion;
     });
 
@@ -210,17 +233,15 @@ public sealed class StudioStore : IDisposable
     /// <param name="studioId">The studio's key.</param>
     /// <param name="version">Its number.</param>
     /// <exception cref="StoreException">The database cannot be read.</exception>
-    public string? Document(int studioId, int version) => Explained(context => context.Versions.AsNoTracking()
-        .Where(row => row.StudioId == studioId && row.Version == version).Select(row => row.Document).FirstOrDefault());
+    public string? Document(int studioId, int version) => Explained(context => DocumentOf(context, studioId, version));
 
     /// <summary>Puts another version of a studio in force. No version is lost by that. On return it is on the disk.</summary>
     /// <param name="studioId">The studio's key.</param>
     /// <param name="version">The number of a version that is there.</param>
     /// <param name="name">The studio's name from now on.</param>
     /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
-    public void GoTo(int studioId, int version, string name) => Explained(context =>
+    public void GoTo(int studioId, int version, string name) => Written(context =>
     {
-        using var transaction = context.Database.BeginTransaction();
         context.Studios.Where(row => row.Id == studioId).ExecuteUpdate(set => set.SetProperty(row => row.CurrentVersion, version).SetProperty(row => row.Name, name));
         // Redo leads back here from all that came before.
         var known = context.Versions.AsNoTracking().Where(row => row.StudioId == studioId).Select(row => new { row.Version, row.Parent, row.Next }).ToDictionary(row => row.Version);
@@ -228,7 +249,6 @@ public sealed class StudioStore : IDisposable
         {
             if (known[parent].Next != at) SetNext(context, studioId, parent, at);
         }
-        transaction.Commit();
         return 0;
     });
 
@@ -246,8 +266,65 @@ public sealed class StudioStore : IDisposable
     public void Dispose()
     {
         _open?.Dispose();
+        _witness?.Dispose();
         _lock?.Dispose();
     }
+
+    /// <summary>A version as it was written: itself, or made of the whole version below it and the differences since.</summary>
+    private string? DocumentOf(WeicheContext context, int studioId, int version)
+    {
+        if (_newest is { } newest && newest.StudioId == studioId && newest.Version == version) return newest.Document;
+        var chain = context.Versions.FromSql($"""
+            WITH RECURSIVE chain AS (
+              SELECT * FROM Versions WHERE StudioId = {studioId} AND Version = {version}
+              UNION ALL
+              SELECT below.* FROM Versions AS below JOIN chain ON below.StudioId = chain.StudioId AND below.Version = chain.Base AND below.Version < chain.Version)
+            SELECT * FROM chain
+            """).AsNoTracking().AsEnumerable().OrderBy(row => row.Version).ToList();
+        if (chain.Count == 0) return null;
+        try
+        {
+            if (chain[0].Base is { } missing) throw new FormatException($"version {missing} is missing");
+            var document = LineChanges.Apply(chain[0].Document, chain.Skip(1).Select(row => row.Document));
+            _newest = new KnownDocument(studioId, version, document);
+            return document;
+        }
+        catch (FormatException exception)
+        {
+            throw new StoreException($"The version {version} of a studio in {DatabaseFile} cannot be put together: {exception.Message}. Nothing was changed.", exception);
+        }
+    }
+
+    /// <summary>What is written of a version: what differs from the one it was made on; the whole document where that is shorter, or where
+    /// putting it together would take long.</summary>
+    private (string Stored, int? Base, int Weight) Difference(WeicheContext context, int studioId, int parent, string document)
+    {
+        var changes = LineChanges.Between(DocumentOf(context, studioId, parent)!, document);
+        var weight = context.Versions.Where(row => row.StudioId == studioId && row.Version == parent).Select(row => row.Weight).Single()
+            + Math.Max(changes.Length, document.Length / MostDifferences);
+        return weight > document.Length ? (document, null, 0) : (changes, parent, weight);
+    }
+
+    /// <summary>Writes in one transaction, counted; then the count is put down beside the database.</summary>
+    private T Written<T>(Func<WeicheContext, T> work)
+    {
+        var (result, count) = Explained(context =>
+        {
+            using var transaction = context.Database.BeginTransaction();
+            var done = work(context);
+            context.Counts.ExecuteUpdate(set => set.SetProperty(row => row.Changes, row => row.Changes + 1));
+            var count = Changes(context);
+            transaction.Commit();
+            return (done, count);
+        });
+        _witness?.Write(count);
+        return result;
+    }
+
+    /// <summary>How many changes were written to a database.</summary>
+    private static int Changes(WeicheContext context) => context.Counts.Select(row => row.Changes).Single();
+
+    private sealed record KnownDocument(int StudioId, int Version, string Document);
 
     private static SqliteConnection KeepOpen(string file)
     {
@@ -264,7 +341,7 @@ public sealed class StudioStore : IDisposable
         catch (SqliteException exception)
         {
             connection.Dispose();
-            throw Damaged(file, exception.Message, exception);
+            throw Unusable(file, exception);
         }
     }
 
@@ -289,7 +366,7 @@ public sealed class StudioStore : IDisposable
         {
             throw new StoreException($"The data folder {folder} cannot be written. Choose another with --data, or allow writing there.", exception);
         }
-        catch (IOException exception) when (Directory.Exists(folder) && File.Exists(Path.Combine(folder, "weiche.lock")))
+        catch (IOException exception) when (exception.HResult == HeldByAnother)
         {
             throw new StoreException($"The data folder {folder} is in use by another Weiche. Stop that one, or choose another folder with --data.", exception);
         }
@@ -312,8 +389,25 @@ public sealed class StudioStore : IDisposable
         }
         catch (SqliteException exception)
         {
-            throw Damaged(file, exception.Message, exception);
+            throw Unusable(file, exception);
         }
+    }
+
+    /// <summary>SQLite throws the log of an empty database away: it may hold everything there is.</summary>
+    private static void CheckLog(string file)
+    {
+        var (database, log) = (new FileInfo(file), new FileInfo(file + "-wal"));
+        if (database is { Exists: true, Length: > 0 } || log is not { Exists: true, Length: > 0 }) return;
+        throw new StoreException($"The database {file} is {(database.Exists ? "empty" : "missing")}, and the log {log.Name} beside it still holds {log.Length} bytes. "
+            + "Nothing was changed. Put a copy of the database back beside the log, or move the log elsewhere to begin anew.");
+    }
+
+    private static string Missing(string file, int here, int written)
+    {
+        var lost = written - here;
+        return here == 0
+            ? $"A new database {file} was begun, though {written} {(written == 1 ? "change" : "changes")} had been written to the one that was here."
+            : $"The last {(lost == 1 ? "change is" : $"{lost} changes are")} missing from {file}: its log was cut or removed, or an older copy was put in its place.";
     }
 
     private static void Check(string file, WeicheContext context)
@@ -331,6 +425,17 @@ public sealed class StudioStore : IDisposable
     private static StoreException Damaged(string file, string reason, Exception? inner) =>
         new($"The database {file} is damaged ({reason.ReplaceLineEndings(" ").TrimEnd('.')}). Nothing was changed. Put a copy back in its place, or choose another folder with --data.", inner);
 
+    /// <summary>What is wrong when SQLite says no (sqlite.org, "Result and Error Codes"), and what would help.</summary>
+    private static StoreException Unusable(string file, SqliteException exception) => exception.SqliteErrorCode switch
+    {
+        raw.SQLITE_FULL => new($"The disk with {file} is full. Nothing was changed. Make room on it and try again.", exception),
+        raw.SQLITE_READONLY or raw.SQLITE_CANTOPEN or raw.SQLITE_PERM or raw.SQLITE_AUTH =>
+            new($"{file} cannot be written, or nothing can be written beside it. Nothing was changed. Allow writing in its folder, or choose another with --data.", exception),
+        raw.SQLITE_BUSY or raw.SQLITE_LOCKED => new($"Another program holds {file}. Nothing was changed. Close that program and try again.", exception),
+        raw.SQLITE_IOERR => new($"The disk with {file} is full or fails ({exception.Message.TrimEnd('.')}). Nothing was changed. Look after the disk and try again.", exception),
+        _ => Damaged(file, exception.Message, exception),
+    };
+
     private T Explained<T>(Func<WeicheContext, T> work)
     {
         try
@@ -338,7 +443,11 @@ public sealed class StudioStore : IDisposable
             using var context = new WeicheContext(_options);
             return work(context);
         }
-        catch (Exception exception) when (exception is SqliteException or DbUpdateException)
+        catch (Exception exception) when ((exception as SqliteException ?? exception.InnerException) is SqliteException reason)
+        {
+            throw Unusable(DatabaseFile, reason);
+        }
+        catch (DbUpdateException exception)
         {
             throw new StoreException($"The database {DatabaseFile} could not be used: {(exception.InnerException ?? exception).Message}. Nothing was changed.", exception);
         }

@@ -22,7 +22,7 @@ public sealed class StudioRow
     public DateTime OpenedAt { get; set; }
 }
 
-/// <summary>A studio as it was after one edit, whole.</summary>
+/// <summary>A studio as it was after one edit.</summary>
 public sealed class VersionRow
 {
     /// <summary>The studio's key.</summary>
@@ -43,8 +43,24 @@ public sealed class VersionRow
     /// <summary>When it was made, UTC.</summary>
     public DateTime At { get; set; }
 
-    /// <summary>The studio after it, in the product's own JSON.</summary>
+    /// <summary>The studio after it, in the product's own JSON; or what differs from that of <see cref="Base"/>.</summary>
     public required string Document { get; set; }
+
+    /// <summary>The version from which the document differs as it says; null where it stands whole.</summary>
+    public int? Base { get; set; }
+
+    /// <summary>How much there is to put together, from the last whole document on, in characters; 0 for a whole one.</summary>
+    public int Weight { get; set; }
+}
+
+/// <summary>How many changes were ever written to the database: its only row.</summary>
+public sealed class CountRow
+{
+    /// <summary>Always 1.</summary>
+    public int Id { get; set; }
+
+    /// <summary>How many: edits, steps in the history, studios that were added and removed.</summary>
+    public int Changes { get; set; }
 }
 
 /// <summary>The database: studios, and every version of each.</summary>
@@ -57,10 +73,14 @@ public sealed class WeicheContext(DbContextOptions<WeicheContext> options) : DbC
     /// <summary>Their versions.</summary>
     public DbSet<VersionRow> Versions => Set<VersionRow>();
 
+    /// <summary>How many changes there were.</summary>
+    public DbSet<CountRow> Counts => Set<CountRow>();
+
     /// <inheritdoc/>
     protected override void OnModelCreating(ModelBuilder modelBuilder)
     {
         modelBuilder.Entity<StudioRow>().HasIndex(row => row.Name).IsUnique();
+        modelBuilder.Entity<CountRow>().HasData(new CountRow { Id = 1 });
         modelBuilder.Entity<VersionRow>().HasKey(row => new { row.StudioId, row.Version });
         modelBuilder.Entity<VersionRow>().HasOne<StudioRow>().WithMany().HasForeignKey(row => row.StudioId);
     }

@@ -15,10 +15,17 @@ public sealed class Rehearsal
     // After the last event: what waits for slow wires or is kept by stages has this long to arrive. In virtual time.
     private static readonly MidiSpan Patience = new(3_600_000_000);
 
+    // Bytes that go through virtual ports in one rehearsal, at most: a circuit that takes its time must end, too.
+    private const long MostLooped = 64 << 20;
+
     private readonly Studio _studio;
     private readonly Engine _engine;
     private readonly Dictionary<PortId, Arrivals> _arrivals = [];
     private readonly SysExPool _pool = new(1 << 24, 1 << 26);
+    private readonly List<(PortId To, PortId From)> _virtualPorts;
+    private readonly Dictionary<PortId, long> _letGo = [];
+    private readonly int _mostRounds;
+    private long _looped;
 
     /// <summary>A rehearsal of a studio.</summary>
     /// <param name="studio">The studio.</param>
@@ -28,6 +35,9 @@ public sealed class Rehearsal
         _engine = new Engine(CompiledStudio.Compile(studio));
         // Nothing comes back here but what the file brings.
         _engine.Guard.Rounds = 0;
+        _virtualPorts = [.. studio.Devices.Where(device => device.IsVirtualPort()).Select(device =>
+            (device.FirstPort(PortDirection.Destination)!.Value, device.FirstPort(PortDirection.Source)!.Value))];
+        _mostRounds = _virtualPorts.Count + (studio.Safety.Rounds == 0 ? Safety.Usual.Rounds : studio.Safety.Rounds);
         foreach (var destination in studio.Destinations) _arrivals.Add(destination.Id, new Arrivals(_pool, destination.Port.Wire.ByteTime()));
     }
 
@@ -92,6 +102,8 @@ public sealed class Rehearsal
             var more = (meter.Thinned > 0 ? $", {meter.Thinned} thinned" : "") + (meter.OtherClock > 0 ? $", {meter.OtherClock} of a second clock left out" : "") + (meter.OwnEnded > 0 ? $", {meter.OwnEnded} kept from silencing others" : "") + (meter.Refused > 0 ? $", {meter.Refused} refused" : "") + (meter.Held > 0 ? $", {meter.Held} keys still held" : "");
             Line(text, 2, destination.Label, $"{meter.Messages} messages, {meter.Bytes} bytes{more}");
         }
+        foreach (var (port, bytes) in _letGo)
+            text.AppendLine(CultureInfo.InvariantCulture, $"{_studio.FindPort(port)!.Value.Name} is in a circuit: {bytes} bytes went round more than {_mostRounds} times and were let go. ./weiche check says where.");
         return text.ToString();
     }
 
@@ -119,21 +131,33 @@ public sealed class Rehearsal
 
     private void Fetch(MidiTime now)
     {
-        var taker = new Taker(_arrivals, now);
-        _engine.Drain(ref taker, now);
-        Loop(now);
+        Drain(now);
+        // What a virtual port was sent comes out of it, at the same moment: once for each port that is led into the next, and not for ever.
+        for (var round = 0; Loop(now, round < _mostRounds); round++) Drain(now);
     }
 
-    /// <summary>What a virtual port was sent comes out of it, at the same moment.</summary>
-    private void Loop(MidiTime now)
+    private void Drain(MidiTime now)
     {
-        foreach (var device in _studio.Devices.Where(device => device.IsVirtualPort()))
+        var taker = new Taker(_arrivals, now);
+        _engine.Drain(ref taker, now);
+    }
+
+    private bool Loop(MidiTime now, bool goesOn)
+    {
+        var any = false;
+        foreach (var (to, from) in _virtualPorts)
         {
-            var to = device.FirstPort(PortDirection.Destination)!.Value;
             if (_arrivals[to].TakeNew() is not { Length: > 0 } bytes) continue;
-            _engine.Receive(device.FirstPort(PortDirection.Source)!.Value, bytes, now);
-            Fetch(now);
+            if (!goesOn || _looped + bytes.Length > MostLooped)
+            {
+                _letGo[to] = _letGo.GetValueOrDefault(to) + bytes.Length;
+                continue;
+            }
+            _looped += bytes.Length;
+            _engine.Receive(from, bytes, now);
+            any = true;
         }
+        return any;
     }
 
     /// <summary>Reads what arrives at one destination back into messages.</summary>

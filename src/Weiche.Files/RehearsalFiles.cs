@@ -66,7 +66,7 @@ public static class RehearsalFiles
         var events = new List<TimedBytes>();
         var number = 0;
         var last = 0L;
-        foreach (var line in text.Split('\n'))
+        foreach (var line in text.TrimStart('\uFEFF').Split('\n'))
         {
             number++;
             var words = line.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries);

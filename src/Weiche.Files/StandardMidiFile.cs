@@ -9,7 +9,8 @@ namespace Weiche.Files;
 /// A reader of our own rather than a package: it keeps the bytes of each message as they stand, gives every problem
 /// with its place in the file, and takes no more memory than the file has, whatever the lengths in it claim.
 /// Formats 0 and 1 are played all tracks at once, format 2 its tracks one after the other. Running status, system
-/// exclusive in pieces (F7 events), tempo changes and SMPTE time are followed; a track that breaks off is an error.
+/// exclusive in pieces (F7 events), tempo changes and SMPTE time are followed; a track that breaks off is an error. Running status that goes on
+/// after system exclusive or a meta event, and bytes behind the last track, are read as other programs read them.
 /// </remarks>
 public static class StandardMidiFile
 {
@@ -34,23 +35,35 @@ public static class StandardMidiFile
         if (format > 2) throw new RecordingException($"byte 8: there is no format {format}");
         var division = BinaryPrimitives.ReadInt16BigEndian(file[12..]);
         if (division == 0) throw new RecordingException("byte 12: the division is 0");
-        var events = new List<FileEvent>();
+        if (division < 0 && (-(division >> 8) is not (24 or 25 or 29 or 30) || (division & 0xFF) == 0))
+            throw new RecordingException($"byte 12: {-(division >> 8)} frames a second with {division & 0xFF} ticks each are no SMPTE time; there are 24, 25, 29 and 30 frames, with 1 to 255 ticks");
+        var tracks = BinaryPrimitives.ReadUInt16BigEndian(file[10..]);
+        var (timed, events) = (new List<TimedBytes>(), new List<FileEvent>());
         var at = 8 + (int)headerLength;
-        var end = 0L;
+        var (read, end) = (0, 0L);
         while (at < file.Length)
         {
+            // What stands behind the tracks that the header counts, and is none, is nothing of the standard's: others put their own there.
+            if (read >= tracks && !IsTrack(file[at..])) break;
             if (file.Length - at < 8) throw new RecordingException($"byte {at}: the file breaks off in the head of a track");
             var length = BinaryPrimitives.ReadUInt32BigEndian(file[(at + 4)..]);
             if (length > file.Length - at - 8) throw new RecordingException($"byte {at + 4}: the track claims {length} bytes; the file has {file.Length - at - 8} left");
             // Chunks of other kinds are passed over, as the standard asks.
             if (file.Slice(at, 4).SequenceEqual("MTrk"u8))
             {
-                var last = ReadTrack(file, at + 8, at + 8 + (int)length, format == 2 ? end : 0, events);
-                if (format == 2) end = last;
+                var last = ReadTrack(file, at + 8, at + 8 + (int)length, events);
+                // In format 2 each track is a pattern with a tempo of its own, one after the other.
+                if (format == 2)
+                {
+                    end = Time(events, division, end, last, timed);
+                    events.Clear();
+                }
+                read++;
             }
             at += 8 + (int)length;
         }
-        return Timed(events, division);
+        if (format != 2) Time(events, division, 0, 0, timed);
+        return timed;
     }
 
     /// <summary>Writes events as a file of format 0, 50 µs a tick.</summary>
@@ -84,9 +97,12 @@ public static class StandardMidiFile
         return file;
     }
 
-    private static long ReadTrack(ReadOnlySpan<byte> file, int at, int end, long tick, List<FileEvent> events)
+    private static bool IsTrack(ReadOnlySpan<byte> file) =>
+        file.Length >= 8 && file[..4].SequenceEqual("MTrk"u8) && BinaryPrimitives.ReadUInt32BigEndian(file[4..]) <= file.Length - 8;
+
+    private static long ReadTrack(ReadOnlySpan<byte> file, int at, int end, List<FileEvent> events)
     {
-        var running = 0;
+        var (tick, running) = (0L, 0);
         while (at < end)
         {
             tick += Variable(file, ref at, end);
@@ -117,8 +133,8 @@ public static class StandardMidiFile
             {
                 var data = Take(file, ref at, end);
                 byte[] bytes = status == 0xF0 ? [0xF0, .. data] : data.ToArray();
+                // The standard ends running status here; files that go on with it are plain enough.
                 if (bytes.Length > 0) events.Add(new FileEvent(tick, events.Count, bytes, 0));
-                running = 0;
             }
             else if (status >= 0xF0)
             {
@@ -140,23 +156,29 @@ public static class StandardMidiFile
         return tick;
     }
 
-    private static List<TimedBytes> Timed(List<FileEvent> events, short division)
+    /// <summary>Gives events their times, from <paramref name="start"/> on; says when <paramref name="lastTick"/> is, both in µs.</summary>
+    private static long Time(List<FileEvent> events, short division, long start, long lastTick, List<TimedBytes> timed)
     {
-        var timed = new List<TimedBytes>();
-        var (tempo, lastTick, time) = ((long)UsualTempo, 0L, 0m);
-        // Negative: frames a second (−24, −25, −29, −30) and ticks a frame; 29 stands for 30 dropped, 29.97 a second.
+        var (tempo, tick, time) = ((long)UsualTempo, 0L, (decimal)start);
+        // Negative: frames a second and ticks a frame; 29 stands for 30 dropped, 29.97 a second.
         var frames = -(division >> 8);
         var perSecond = frames == 29 ? 30_000m / 1001 : frames;
         foreach (var each in events.OrderBy(each => each.Tick).ThenBy(each => each.Order))
         {
-            var ticks = each.Tick - lastTick;
-            if (division > 0) time += (decimal)ticks * tempo / division;
-            else time += ticks * 1_000_000m / (Math.Max(1, perSecond) * Math.Max(1, division & 0xFF));
-            lastTick = each.Tick;
+            Pass(each.Tick);
             if (each.Tempo > 0) tempo = each.Tempo;
-            if (each.Bytes.Length > 0) timed.Add(new TimedBytes((long)Math.Min(time, long.MaxValue / 4), each.Bytes));
+            if (each.Bytes.Length > 0) timed.Add(new TimedBytes(Whole(), each.Bytes));
         }
-        return timed;
+        Pass(Math.Max(tick, lastTick));
+        return Whole();
+
+        void Pass(long until)
+        {
+            time += division > 0 ? (decimal)(until - tick) * tempo / division : (until - tick) * 1_000_000m / (perSecond * (division & 0xFF));
+            tick = until;
+        }
+
+        long Whole() => (long)Math.Min(time, long.MaxValue / 4);
     }
 
     private static long Variable(ReadOnlySpan<byte> file, ref int at, int end)

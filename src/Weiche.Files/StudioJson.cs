@@ -29,6 +29,7 @@ public static class StudioJson
         PropertyNamingPolicy = JsonNamingPolicy.CamelCase,
         UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow,
         RespectNullableAnnotations = true,
+        AllowDuplicateProperties = false,
         RespectRequiredConstructorParameters = true,
         DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
         Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
@@ -37,6 +38,8 @@ public static class StudioJson
         AllowOutOfOrderMetadataProperties = true,
         Converters = { new StageConverter(), new JsonStringEnumConverter(JsonNamingPolicy.CamelCase, allowIntegerValues: false) },
     };
+
+    private static readonly UTF8Encoding Strict = new(encoderShouldEmitUTF8Identifier: false, throwOnInvalidBytes: true);
 
     /// <summary>Writes a studio.</summary>
     /// <param name="studio">The studio.</param>
@@ -69,12 +72,26 @@ public static class StudioJson
         }
         catch (JsonException exception)
         {
-            var line = exception.LineNumber is { } number ? $"Line {number + 1}: " : "";
-            throw new StudioFormatException(line + FirstSentence(exception.Message), exception);
+            throw new StudioFormatException(JsonWords.Of(exception), exception);
         }
         catch (ArgumentException exception)
         {
             throw new StudioFormatException(exception.Message, exception);
+        }
+    }
+
+    /// <summary>Reads a studio from a file's bytes.</summary>
+    /// <param name="bytes">The bytes: UTF-8, with or without a byte order mark.</param>
+    /// <exception cref="StudioFormatException">They are not UTF-8, or not a studio.</exception>
+    public static Studio Read(ReadOnlySpan<byte> bytes)
+    {
+        try
+        {
+            return Read(Strict.GetString(bytes.StartsWith(Encoding.UTF8.Preamble) ? bytes[Encoding.UTF8.Preamble.Length..] : bytes));
+        }
+        catch (DecoderFallbackException exception)
+        {
+            throw new StudioFormatException($"It is not UTF-8: the byte {exception.BytesUnknown?.FirstOrDefault():X2} at {exception.Index + 1} belongs to no character. Save it as UTF-8.", exception);
         }
     }
 
@@ -157,7 +174,7 @@ public static class StudioJson
 
     private static void CheckFormat(string text)
     {
-        using var document = JsonDocument.Parse(text, new JsonDocumentOptions { MaxDepth = 16 });
+        using var document = JsonDocument.Parse(text, new JsonDocumentOptions { MaxDepth = 16, AllowDuplicateProperties = false });
         if (document.RootElement.ValueKind != JsonValueKind.Object
             || !document.RootElement.TryGetProperty("format", out var format)
             || format.ValueKind != JsonValueKind.Number
@@ -168,12 +185,24 @@ public static class StudioJson
         if (number > Format)
             throw new StudioFormatException($"This studio has format {number}; this version of Weiche reads up to format {Format}. Use a newer Weiche.");
         if (number < 1) throw new StudioFormatException($"There is no studio format {number}.");
+        CheckNulls(document.RootElement, "");
     }
 
-    private static string FirstSentence(string message)
+    /// <summary>What is nothing cannot be read as something: the annotations do not reach into lists.</summary>
+    private static void CheckNulls(JsonElement element, string path)
     {
-        var end = message.IndexOf(". ", StringComparison.Ordinal);
-        return end < 0 ? message : message[..(end + 1)];
+        if (element.ValueKind == JsonValueKind.Object)
+        {
+            foreach (var field in element.EnumerateObject()) CheckNulls(field.Value, path.Length == 0 ? field.Name : $"{path}.{field.Name}");
+        }
+        else if (element.ValueKind == JsonValueKind.Array)
+        {
+            foreach (var (index, item) in element.EnumerateArray().Index())
+            {
+                if (item.ValueKind == JsonValueKind.Null) throw new StudioFormatException($"“{path}” has a null in it, at place {index + 1}. Take it out.");
+                CheckNulls(item, path);
+            }
+        }
     }
 
     private static ChannelSet Channels(string text, string device)

@@ -60,7 +60,7 @@ public class ChecksTests
         await house.Post("/plan?handler=Lay", ("from", keys), ("to", house.To("loop a")));
         var (status, page) = await house.Post("/plan?handler=Lay", ("from", house.From("loop b")), ("to", house.To("loop a")));
         Assert.Equal(HttpStatusCode.OK, status);
-        Assert.Contains("loop b → loop a waits, switched off: it would open a circuit.", page.QuerySelector("#plan-say")!.TextContent, StringComparison.Ordinal);
+        Assert.Contains("loop b → loop a waits, switched off: it would open a circuit.", page.QuerySelector("#fragment")!.GetAttribute("data-notice"), StringComparison.Ordinal);
         Assert.False(house.Route("loop b", "loop a").On);
         Assert.Empty(house.Desk.State.Report.OpenCircuits);
 
@@ -72,7 +72,7 @@ public class ChecksTests
         Assert.False(house.Route("loop b", "loop a").On);
         (status, page) = await house.Post("/plan?handler=Switch", ("route", id), ("on", true));
         Assert.Equal(HttpStatusCode.OK, status);
-        Assert.Contains("A circuit is open now", page.QuerySelector("#plan-say")!.TextContent, StringComparison.Ordinal);
+        Assert.Contains("A circuit is open now", (await house.Get("/gear")).QuerySelector("#notice-text")!.TextContent, StringComparison.Ordinal);
         Assert.True(house.Route("loop b", "loop a").On);
 
         // Somewhere else the guard would catch it all the same: what goes round ends by itself.

@@ -337,7 +337,11 @@ public sealed partial class PageTests
         var text = await house.Client.GetStringAsync("/gear/files?handler=Export");
         Assert.Equal(Weiche.Files.StudioJson.Write(house.Studio), text);
         house.Desk.Apply(new AddVirtualPort("later"));
-        Assert.Equal(HttpStatusCode.OK, await Import(text));
+        var (name, id) = (house.Studio.Name, house.Desk.State.StudioId);
+        Assert.Equal(HttpStatusCode.NoContent, await Import(text));
+        Assert.Equal(name + " 2", house.Studio.Name);
+        Assert.Contains(name + " 2", (await house.Get("/gear")).QuerySelector(".studio")!.TextContent, StringComparison.Ordinal);
+        Assert.Contains($"“{name}” is in the database as it was", (await house.Get("/gear")).QuerySelector("#notice-text")!.TextContent, StringComparison.Ordinal);
         Assert.Equal(["Amsel 61", "Tritt 13", "Brandung", "Himmel", "keys to stars", "Bandhaus line"], house.Studio.Devices.Select(device => device.Name));
         Assert.Equal(["ch 1 → 3"], house.Route("Amsel 61", "Brandung").Stages.Select(stage => stage.Sign));
         house.StandIn("Amsel 61").Player!.Press("me", 60, 96);
@@ -346,6 +350,9 @@ public sealed partial class PageTests
         Assert.Equal(HttpStatusCode.UnprocessableEntity, await Import("""{"format": 1}"""));
         Assert.Equal(HttpStatusCode.UnprocessableEntity, await Import(""));
         Assert.Same(before, house.Desk.State);
+        // The one that was open is as it was left.
+        Assert.Null(house.Desk.Open(id));
+        Assert.Equal("later", house.Studio.Devices[^1].Name);
 
         async Task<HttpStatusCode> Import(string file)
         {
@@ -357,6 +364,55 @@ public sealed partial class PageTests
             using var answer = await house.Client.SendAsync(request);
             return answer.StatusCode;
         }
+    }
+
+    [Fact]
+    public async Task An_edit_that_could_not_be_read_again_is_refused_and_the_way_out_works()
+    {
+        await using var house = await House.Open();
+        var text = Weiche.Files.StudioJson.Write(house.Studio).Replace($"\"nextId\": {house.Studio.NextId}", "\"nextId\": 999990", StringComparison.Ordinal);
+        Assert.Null(house.Desk.Add(Weiche.Files.StudioJson.Read(text).Named("high")));
+        var refused = Enumerable.Range(0, 20).Select(i => house.Desk.Apply(new AddVirtualPort($"port {i}")).Problem).OfType<Weiche.Core.Studios.Edits.Problem>().ToList();
+        Assert.NotEmpty(refused);
+        Assert.All(refused, problem => Assert.Contains("Export it and import the file", problem.Sentence, StringComparison.Ordinal));
+        Assert.Null(house.Desk.Import(house.Studio));
+        Assert.InRange(house.Studio.NextId, 1, 1000);
+        Assert.Null(house.Desk.Apply(new AddVirtualPort("one more")).Problem);
+    }
+
+    [Fact]
+    public async Task A_studio_that_cannot_be_read_leaves_the_others_open_and_offers_its_last_readable_version()
+    {
+        var folder = House.FreshFolder();
+        int id;
+        await using (var house = await House.Open(folder))
+        {
+            id = house.Desk.State.StudioId;
+            house.Desk.Add(Studio.Empty("other"));
+            house.Desk.Open(id);
+            house.Desk.Apply(new AddVirtualPort("good"));
+            house.Desk.Apply(new AddVirtualPort("bad"));
+        }
+        Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
+        using (var connection = new Microsoft.Data.Sqlite.SqliteConnection($"Data Source={Path.Combine(folder, "weiche.db")};Pooling=False"))
+        {
+            connection.Open();
+            using var spoil = connection.CreateCommand();
+            spoil.CommandText = $"UPDATE Versions SET Document = '{{\"format\": 2}}', Base = NULL WHERE StudioId = {id} AND Version = (SELECT MAX(Version) FROM Versions WHERE StudioId = {id})";
+            Assert.Equal(1, spoil.ExecuteNonQuery());
+        }
+        await using (var house = await House.Open(folder))
+        {
+            Assert.Equal("other", house.Studio.Name);
+            Assert.Contains("cannot be read", (await house.Get("/plan")).QuerySelector("#notice-text")!.TextContent, StringComparison.Ordinal);
+            var page = await house.Get("/studio");
+            Assert.Contains("Its last version that can be read: “Add virtual port good”", page.QuerySelector($"#unreadable-{id}")!.TextContent, StringComparison.Ordinal);
+            await house.Post("/studio?handler=OpenReadable", ("id", id));
+            Assert.Equal("good", house.Studio.Devices[^1].Name);
+            Assert.Contains("What was done after it cannot", (await house.Get("/gear")).QuerySelector("#notice-text")!.TextContent, StringComparison.Ordinal);
+            Assert.Null(house.Desk.Apply(new AddVirtualPort("again")).Problem);
+        }
+        Directory.Delete(folder, recursive: true);
     }
 
     [Fact]

@@ -3,6 +3,8 @@ using System.Net;
 using System.Net.Sockets;
 using System.Text.Json;
 using System.Text.RegularExpressions;
+using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 using Weiche.Files;
 
 namespace Weiche.Web.Tests;
@@ -131,6 +133,16 @@ public sealed partial class ProcessTests : IDisposable
         await File.WriteAllTextAsync(file, "{ \"format\": 2, \"name\": ");
         Assert.Contains("Line 1", await Fails("check", file), StringComparison.Ordinal);
         Assert.Contains("There is no file", await Fails("check", Path.Combine(_folder, "none.json")), StringComparison.Ordinal);
+        // What is typed wrong is no verdict.
+        await Fails("check");
+        await Fails("check", file, "--loud");
+        await Fails("chekc", file);
+        Directory.CreateDirectory(Path.Combine(_folder, "silent"));
+        var play = Path.Combine(_folder, "play.syx");
+        await File.WriteAllBytesAsync(play, [0xF0, 1, 2, 0xF7]);
+        await File.WriteAllTextAsync(file, StudioJson.Write(new AddVirtualPort("one").Apply(Studio.Empty("Empty")).Studio!));
+        (code, _, var error) = await Run("rehearse", file, "--play", play, "--from", "one", "--out", Path.Combine(_folder, "silent"));
+        Assert.Equal((1, "Nothing arrived anywhere: the table says where it stopped."), (code, error.Trim()));
     }
 
     [Fact]
@@ -194,7 +206,7 @@ public sealed partial class ProcessTests : IDisposable
         using var process = Weiche(words);
         var error = await process.StandardError.ReadToEndAsync();
         await process.WaitForExitAsync();
-        Assert.NotEqual(0, process.ExitCode);
+        Assert.Equal(2, process.ExitCode);
         Assert.Equal("", await process.StandardOutput.ReadToEndAsync());
         return Assert.Single(error.Split('\n', StringSplitOptions.RemoveEmptyEntries));
     }

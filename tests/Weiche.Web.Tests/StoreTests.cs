@@ -67,6 +67,119 @@ public sealed class StoreTests : IDisposable
         Assert.Equal(bytes, System.IO.File.ReadAllBytes(File));
     }
 
+    [Theory]
+    [InlineData(true)]
+    [InlineData(false)]
+    public void A_log_without_its_database_is_left_alone(bool isThere)
+    {
+        Abandon(5);
+        if (isThere) System.IO.File.WriteAllBytes(File, []);
+        else System.IO.File.Delete(File);
+        var log = System.IO.File.ReadAllBytes(File + "-wal");
+        var problem = Assert.Throws<StoreException>(() => StudioStore.Open(_folder));
+        Assert.Contains($"is {(isThere ? "empty" : "missing")}, and the log weiche.db-wal beside it still holds {log.Length} bytes", problem.Message, StringComparison.Ordinal);
+        Assert.Equal(log, System.IO.File.ReadAllBytes(File + "-wal"));
+        if (isThere) Assert.Throws<StoreException>(() => StudioStore.OpenForReading(_folder));
+    }
+
+    [Theory]
+    [InlineData(0, "The last 3 changes are missing")]
+    [InlineData(1, "The last change is missing")]
+    public void Work_that_went_with_a_log_is_missed_in_words(int kept, string sentence)
+    {
+        // What stood in the database once; then more, which is in its log alone.
+        Abandon(1);
+        using (var again = StudioStore.Open(_folder)) Assert.Null(again.Notice);
+        var (database, log) = Abandon(3);
+        System.IO.File.WriteAllBytes(File, database);
+        if (kept == 0) System.IO.File.Delete(File + "-wal");
+        else System.IO.File.WriteAllBytes(File + "-wal", log[..^2000]);
+        using (var store = StudioStore.Open(_folder))
+        {
+            Assert.StartsWith(sentence, store.Notice, StringComparison.Ordinal);
+            Assert.Contains(File, store.Notice, StringComparison.Ordinal);
+        }
+        // It is said once.
+        using var after = StudioStore.Open(_folder);
+        Assert.Null(after.Notice);
+    }
+
+    [Fact]
+    public void A_copy_of_a_folder_is_missed_nothing_in()
+    {
+        Abandon(4);
+        using var store = StudioStore.Open(_folder);
+        Assert.Null(store.Notice);
+        Assert.Equal("document 4", store.Load()!.Document);
+    }
+
+    [Fact]
+    public void Five_thousand_edits_take_little_room_and_each_version_is_there_as_it_was()
+    {
+        // As long as the dome's document, with edits as they are made: a number at the top, a line changed, some lines more or fewer.
+        var random = new Random(4711);
+        var lines = Enumerable.Range(0, 700).Select(line => $"  \"line {line}\": {random.Next()},").ToList();
+        var written = new List<string> { string.Join('\n', lines) + "\n" };
+        using (var store = StudioStore.Open(_folder))
+        {
+            var studio = store.Add("Kuppel", written[0], Noon);
+            for (var edit = 0; edit < 5000; edit++)
+            {
+                lines[0] = $"  \"nextId\": {edit},";
+                var at = random.Next(1, lines.Count);
+                if (random.Next(4) is var kind && kind == 0) lines.InsertRange(at, Enumerable.Range(0, 6).Select(line => $"    \"more {edit}.{line}\""));
+                else if (kind == 1 && lines.Count > 400) lines.RemoveRange(at, Math.Min(6, lines.Count - at));
+                else lines[at] = $"  \"changed\": {random.Next()},";
+                written.Add(string.Join('\n', lines) + "\n");
+                Assert.Equal(edit + 2, store.Append(studio.Id, "an edit", written[^1], Noon));
+            }
+        }
+        Assert.InRange(new FileInfo(File).Length, 0, 10_000_000);
+        using var again = StudioStore.Open(_folder);
+        foreach (var version in Enumerable.Range(0, 300).Select(_ => random.Next(written.Count)).Append(0).Append(5000))
+            Assert.True(written[version] == again.Document(1, version + 1), $"version {version + 1} is another one (seed 4711)");
+        again.GoTo(1, 1234, "Kuppel");
+        Assert.Equal(5002, again.Append(1, "on an early one", "short", Noon));
+        Assert.Equal("short", again.Document(1, 5002));
+        Assert.Equal(written[1233], again.Document(1, 1234));
+    }
+
+    [Fact]
+    public void A_difference_that_does_not_fit_is_no_document()
+    {
+        using (var store = StudioStore.Open(_folder))
+        {
+            var text = string.Concat(Enumerable.Range(0, 50).Select(line => $"{line}\n"));
+            store.Append(store.Add("Kuppel", text, Noon).Id, "edit", text.Replace("7\n", "8\n", StringComparison.Ordinal), Noon);
+        }
+        using (var connection = new SqliteConnection($"Data Source={File};Pooling=False"))
+        {
+            connection.Open();
+            Ask(connection, "UPDATE Versions SET Document = '@900 1 1' || char(10) || 'x' || char(10) WHERE Version = 2");
+        }
+        using var again = StudioStore.Open(_folder);
+        Assert.Contains("cannot be put together", Assert.Throws<StoreException>(() => again.Load()).Message, StringComparison.Ordinal);
+        Assert.StartsWith("0\n", again.Document(1, 1), StringComparison.Ordinal);
+    }
+
+    /// <summary>Edits of a Weiche that was killed: what it had written, with the log.</summary>
+    private (byte[] Database, byte[] Log) Abandon(int edits)
+    {
+        var copy = Directory.CreateTempSubdirectory("weiche-test-").FullName;
+        byte[] before;
+        using (var store = StudioStore.Open(_folder))
+        {
+            before = System.IO.File.ReadAllBytes(File);
+            var studio = store.Load()?.Id ?? store.Add("Kuppel", "document 0", Noon).Id;
+            for (var edit = 1; edit <= edits; edit++) store.Append(studio, "edit", $"document {edit}", Noon);
+            foreach (var file in Directory.GetFiles(_folder, "weiche.db*")) System.IO.File.Copy(file, Path.Combine(copy, Path.GetFileName(file)));
+        }
+        foreach (var file in Directory.GetFiles(_folder, "weiche.db*")) System.IO.File.Delete(file);
+        foreach (var file in Directory.GetFiles(copy)) System.IO.File.Copy(file, Path.Combine(_folder, Path.GetFileName(file)));
+        Directory.Delete(copy, recursive: true);
+        return (before, System.IO.File.ReadAllBytes(File + "-wal"));
+    }
+
     [Fact]
     public void A_newer_database_is_named_and_left_as_it_is()
     {

@@ -132,18 +132,26 @@ internal static class Hearing
             // A device of which nobody said on which channels it sends is not taken to use all of them.
             if (!isAll && channels.Count == 16 - heardOn.Count) continue;
             if (!isAll && flow.Studio.SourcesOf(step.Route!).Any(source => source.Channels.Count == 16)) continue;
+            var hearers = flow.Studio.Chain(to.Port.Jack ?? default).Select(link => link.Device).DefaultIfEmpty(to.Device).ToList();
+            var listened = hearers.Aggregate(ChannelSet.None, (all, device) => device.Listens.Members.Aggregate(all, (set, channel) => set.With(channel, true)));
             var set = channels.Aggregate(ChannelSet.None, (all, channel) => all.With(channel, true));
-            var names = WordList.Of([.. flow.Studio.Chain(to.Port.Jack ?? default).Select(link => link.Device.Name).DefaultIfEmpty(to.Device.Name)]);
+            // Where somebody listens to the channel, it is the kind to which nobody does; moving channels would not mend that.
+            var deaf = set.Members.Where(channel => !listened.Contains(channel)).ToList();
             var on = set.Count == 16 ? "every channel" : set.Count == 1 ? $"channel {set}" : $"channels {set}";
+            var what = deaf.Count > 0 ? on : SetWords.Names(lost.KindsIn());
+            var names = WordList.Of([.. hearers.Select(device => device.Name)]);
+            var verb = hearers.Count == 1 ? "listens" : "listen";
             yield return new Finding(
                 FindingKind.Unheard, Severity.Warning, string.Create(CultureInfo.InvariantCulture, $"unheard-{step.Route!.Id}"),
-                $"{flow.Studio.Describe(step.Route)}: nobody listens to {on}",
-                $"What the route brings on {on} arrives at {to.Name}, and {names} listens to {(to.Device.Listens.Count == 0 ? "no channel" : to.Device.Listens.Count == 16 ? "other kinds of message" : $"channel {to.Device.Listens}")}.")
+                $"{flow.Studio.Describe(step.Route)}: nobody listens to {what}",
+                deaf.Count == 0
+                    ? $"What the route brings, {what} on {on}, arrives at {to.Name}, and {names} {verb} to {on} but to other kinds of message."
+                    : $"What the route brings on {on} arrives at {to.Name}, and {names} {verb} to {(listened.Count == 0 ? "no channel" : listened.Count == 1 ? $"channel {listened}" : $"channels {listened}")}.")
             {
                 Routes = [step.Route.Id],
                 Messages = lost,
-                Proposed = to.Device.Listens.Count is > 0 and < 16 && set.Count < 16
-                    ? [new AddStage(step.Route.Id, new Stages.ChannelsStage(channels.Aggregate(Stages.ChannelMap.Identity, (map, channel) => map.With(channel, ChannelSet.None.With(to.Device.Listens.Members.First(), true)))))]
+                Proposed = deaf.Count > 0 && listened.Count is > 0 and < 16 && set.Count < 16
+                    ? [new AddStage(step.Route.Id, new Stages.ChannelsStage(deaf.Aggregate(Stages.ChannelMap.Identity, (map, channel) => map.With(channel, ChannelSet.None.With(listened.Members.First(), true)))))]
                     : [],
             };
         }

@@ -1,32 +1,43 @@
 namespace Weiche.Core.Studios;
 
-/// <summary>Moves every id of a studio up, so that none is one that another studio used before.</summary>
-internal static class Renumbering
+/// <summary>Gives everything in a studio a number anew, counted from 1.</summary>
+public static class Renumbering
 {
-    /// <summary>The same studio with other ids.</summary>
-    /// <param name="studio">The studio.</param>
-    /// <param name="by">By how much each id grows, 0 or more.</param>
-    internal static Studio Moved(Studio studio, int by)
+    /// <summary>Numbers up to here leave room enough.</summary>
+    private const int HighNumber = Studio.MaxIds / 2;
+
+    /// <summary>The studio as one that begins: the same, unless its numbers are so high that they would run out; then they are counted anew, in
+    /// the order in which things were added.</summary>
+    /// <param name="studio">A studio that is nowhere in use yet.</param>
+    public static Studio Renumbered(this Studio studio)
     {
+        if (studio.NextId <= HighNumber) return studio;
+        var used = studio.Devices.Select(device => device.Id.Value)
+            .Concat(studio.Devices.SelectMany(device => device.Ports).Select(port => port.Id.Value))
+            .Concat(studio.Devices.SelectMany(device => device.Jacks).Select(jack => jack.Id.Value))
+            .Concat(studio.Devices.SelectMany(device => device.InnerPaths).Select(path => path.Id.Value))
+            .Concat(studio.Routes.Select(route => route.Id.Value))
+            .Concat(studio.Groups.Select(group => group.Id.Value));
+        var anew = used.Order().Index().ToDictionary(item => item.Item, item => item.Index + 1);
         return studio with
         {
-            NextId = studio.NextId + by,
+            NextId = anew.Count + 1,
             Devices = [.. studio.Devices.Select(device => device with
             {
-                Id = new DeviceId(device.Id.Value + by),
+                Id = new DeviceId(anew[device.Id.Value]),
                 Ports = [.. device.Ports.Select(port => port with { Id = Port(port.Id), Jack = port.Jack is { } jack ? Jack(jack) : null })],
                 Jacks = [.. device.Jacks.Select(jack => jack with { Id = Jack(jack.Id) })],
-                InnerPaths = [.. device.InnerPaths.Select(path => path with { Id = new InnerPathId(path.Id.Value + by), From = End(path.From), To = End(path.To) })],
+                InnerPaths = [.. device.InnerPaths.Select(path => path with { Id = new InnerPathId(anew[path.Id.Value]), From = End(path.From), To = End(path.To) })],
             })],
-            Routes = [.. studio.Routes.Select(route => route with { Id = new RouteId(route.Id.Value + by), From = From(route.From), To = Port(route.To) })],
+            Routes = [.. studio.Routes.Select(route => route with { Id = new RouteId(anew[route.Id.Value]), From = From(route.From), To = Port(route.To) })],
             Groups = [.. studio.Groups.Select(group => group with { Id = Group(group.Id), Members = [.. group.Members.Select(Port)] })],
             Cables = [.. studio.Cables.Select(cable => new Cable(Jack(cable.From), Jack(cable.To)))],
         };
 
-        PortId Port(PortId id) => new(id.Value + by);
-        JackId Jack(JackId id) => new(id.Value + by);
-        GroupId Group(GroupId id) => new(id.Value + by);
-        Place End(Place end) => end.Id == 0 ? end : end with { Id = end.Id + by };
+        PortId Port(PortId id) => new(anew[id.Value]);
+        JackId Jack(JackId id) => new(anew[id.Value]);
+        GroupId Group(GroupId id) => new(anew[id.Value]);
+        Place End(Place end) => end.Id == 0 ? end : end with { Id = anew[end.Id] };
         RouteSource From(RouteSource source) => source switch
         {
             OneSource one => Port(one.Port),

@@ -4,8 +4,8 @@ namespace Weiche.Core.Studios;
 
 /// <summary>What a studio must be so that everything else can rely on it: ids are used once, names tell things apart, cables lead from
 /// what sends to what receives, routes from a source that is there to a destination that is there.</summary>
-/// <remarks>What is read from a file is checked as a whole (<see cref="Checked"/>). An edit leads from one consistent studio to another, and
-/// checks what it changes.</remarks>
+/// <remarks>What is read from a file is checked as a whole (<see cref="Checked"/>), and so is what an edit makes before it is written down
+/// (<see cref="Broken"/>): what is written can be read.</remarks>
 public static class StudioRules
 {
     /// <summary>Checks a studio that was put together from parts.</summary>
@@ -22,6 +22,22 @@ public static class StudioRules
         CheckGroups(studio);
         CheckRoutes(studio);
         return studio;
+    }
+
+    /// <summary>Which rule a studio breaks, in a sentence; null if none.</summary>
+    /// <param name="studio">The studio after an edit.</param>
+    public static string? Broken(Studio studio)
+    {
+        if (studio.NextId > Studio.MaxIds) return "This studio has used up its numbers, so nothing more can be added. Export it and import the file: the copy is numbered anew.";
+        try
+        {
+            studio.Checked();
+            return null;
+        }
+        catch (ArgumentException exception)
+        {
+            return exception.Message;
+        }
     }
 
     private static void CheckIds(int nextId, ImmutableArray<Device> devices, ImmutableArray<Route> routes, ImmutableArray<SourceGroup> groups)

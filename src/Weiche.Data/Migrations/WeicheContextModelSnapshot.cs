@@ -17,6 +17,27 @@ namespace Weiche.Data.Migrations
 #pragma warning disable 612, 618
             modelBuilder.HasAnnotation("ProductVersion", "10.0.12");
 
+            modelBuilder.Entity("Weiche.Data.CountRow", b =>
+                {
+                    b.Property<int>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Changes")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.ToTable("Counts");
+
+                    b.HasData(
+                        new
+                        {
+                            Id = 1,
+                            Changes = 0
+                        });
+                });
+
             modelBuilder.Entity("Weiche.Data.StudioRow", b =>
                 {
                     b.Property<int>("Id")
@@ -55,6 +76,9 @@ namespace Weiche.Data.Migrations
                     b.Property<DateTime>("At")
                         .HasColumnType("TEXT");
 
+                    b.Property<int?>("Base")
+                        .HasColumnType("INTEGER");
+
                     b.Property<string>("Document")
                         .IsRequired()
                         .HasColumnType("TEXT");
@@ -67,6 +91,9 @@ namespace Weiche.Data.Migrations
                         .HasColumnType("INTEGER");
 
                     b.Property<int?>("Parent")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Weight")
                         .HasColumnType("INTEGER");
 
                     b.HasKey("StudioId", "Version");

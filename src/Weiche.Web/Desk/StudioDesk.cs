@@ -18,12 +18,20 @@ namespace Weiche.Web.Desk;
 /// <param name="StudioId">The studio's key in the database.</param>
 /// <param name="Undo">The edit that undo takes back, in words; null if there is none.</param>
 /// <param name="Redo">The edit that redo makes again, in words; null if there is none.</param>
-/// <param name="Waiting">What the last edit said of a circuit that it would have opened; null if it did not.</param>
-public sealed record DeskState(Studio Studio, int Version, int StudioId, string? Undo = null, string? Redo = null, string? Waiting = null)
+public sealed record DeskState(Studio Studio, int Version, int StudioId, string? Undo = null, string? Redo = null)
 {
+    /// <summary>What a person should know about how the studio came to be as it is, until the next edit; null if nothing.</summary>
+    public Notice? Notice { get; init; }
+
     /// <summary>What the checks say of the studio.</summary>
     public required CheckReport Report { get; init; }
 }
+
+/// <summary>Something that a person should know, whichever page is open.</summary>
+/// <param name="Sentence">What.</param>
+/// <param name="Version">The <see cref="DeskState.Version"/> with which it came: what is put away in one window is known by it.</param>
+/// <param name="OfCircuit">Whether it is about a circuit: Checks say more.</param>
+public sealed record Notice(string Sentence, int Version, bool OfCircuit = false);
 
 /// <summary>
 /// The one place where edits are made. An edit is checked, written to the database, put in force in the engine and
@@ -50,12 +58,17 @@ public sealed class StudioDesk : IDisposable
     /// <param name="places">Where raw devices are looked for.</param>
     /// <param name="withRoom">Whether the stand-ins stand in the room, to be found.</param>
     /// <param name="asksForUrgency">Whether the threads that carry messages ask the system to run them before others.</param>
-    public StudioDesk(StudioStore store, StoredStudio stored, TimeProvider time, RawPlaces places, bool withRoom, bool asksForUrgency)
+    /// <param name="notice">What was found when the database was opened and a person should know; null if nothing.</param>
+    public StudioDesk(StudioStore store, StoredStudio stored, TimeProvider time, RawPlaces places, bool withRoom, bool asksForUrgency, string? notice = null)
     {
         _store = store;
         _time = time;
         var studio = StudioJson.Read(stored.Document).Reserving(stored.NextId);
-        _state = Placed(new DeskState(studio, stored.Version, stored.Id) { Report = Checker.Check(studio) });
+        _state = Placed(new DeskState(studio, stored.Version, stored.Id)
+        {
+            Report = Checker.Check(studio),
+            Notice = notice is null ? null : new Notice(notice, stored.Version),
+        });
         Junction = new Junction(studio, new StudioClock(time), asksForUrgency);
         StandIns = new StandInDriver(Junction, time, withRoom);
         Park = new PortPark(Junction, time, new VirtualDriver(Junction), new RawDriver(Junction, places, time), StandIns);
@@ -97,13 +110,15 @@ public sealed class StudioDesk : IDisposable
             var before = _state.Studio;
             var result = edit.Apply(before);
             if (result.Studio is not { } studio) return result;
+            // What is written down must be read again: an edit keeps every rule that a file must keep.
+            if (StudioRules.Broken(studio) is { } broken) return EditResult.Refused("studio", broken);
             if (studio.Name != before.Name && NameTaken(studio.Name, _state.StudioId) is { } taken) return EditResult.Refused("studio", taken);
             var title = edit.Title(before);
             var report = Checker.Check(studio, _state.Report);
             string? waiting = null;
             var isMeant = _heldBack is { } held && held.Equals(edit);
             _heldBack = null;
-            if (report.OpensCircuit(_state.Report) && edit is not ReplaceStudio)
+            if (report.OpensCircuit(_state.Report))
             {
                 var opened = Opening.Of(_state.Report, report);
                 if (!before.Safety.OpeningWaits || isMeant || opened.Waiting is not { } safe)
@@ -200,7 +215,7 @@ public sealed class StudioDesk : IDisposable
         Remember(prepared.Compiled.Version, studio);
         Junction.Swap(prepared);
         Park.Match(studio);
-        Volatile.Write(ref _state, Placed(_state with { Studio = studio, Version = _state.Version + 1, Report = report, Waiting = waiting }));
+        Volatile.Write(ref _state, Placed(_state with { Studio = studio, Version = _state.Version + 1, Report = report, Notice = waiting is null ? null : new Notice(waiting, _state.Version + 1, OfCircuit: true) }));
         SendLocalControl(before, studio);
         return null;
     }
@@ -222,7 +237,9 @@ public sealed class StudioDesk : IDisposable
     /// <summary>Opens another studio of the database. What sounds ends.</summary>
     /// <param name="id">Its key.</param>
     /// <returns>Why it cannot be opened, or null if it is open.</returns>
-    public Problem? Open(int id)
+    public Problem? Open(int id) => Open(id, null);
+
+    private Problem? Open(int id, string? notice)
     {
         using var work = _sweeper.Work();
         lock (_gate)
@@ -240,12 +257,67 @@ public sealed class StudioDesk : IDisposable
                 Remember(Junction.Compiled.Version, studio);
                 Park.Match(studio);
                 Scout.Forget();
-                Volatile.Write(ref _state, Placed(new DeskState(studio, Math.Max(_state.Version, stored.Version) + 1, id) { Report = Checker.Check(studio) }));
+                var version = Math.Max(_state.Version, stored.Version) + 1;
+                Volatile.Write(ref _state, Placed(new DeskState(studio, version, id) { Report = Checker.Check(studio), Notice = notice is null ? null : new Notice(notice, version) }));
                 return null;
             }
             catch (Exception exception) when (exception is StoreException or StudioFormatException)
             {
                 return new Problem("studio", exception.Message);
+            }
+        }
+    }
+
+    /// <summary>Why a studio of the database cannot be read as it is now, with the last version that can; null if it can be read.</summary>
+    /// <param name="id">Its key.</param>
+    /// <exception cref="StoreException">The database cannot be read.</exception>
+    public (string Why, StoredVersion? Readable)? Unreadable(int id)
+    {
+        if (id == State.StudioId || _store.WhyUnreadable(id) is not { } why) return null;
+        // The newest first, whether it was made on what cannot be read or beside it.
+        return (why, _store.History(id, null, int.MaxValue).FirstOrDefault(version => _store.WhyUnreadable(id, version.Version) is null));
+    }
+
+    /// <summary>Puts the last version of a studio that can be read in force and opens it. Those that cannot be read stay in the database.</summary>
+    /// <param name="id">Its key.</param>
+    /// <returns>Why that cannot be, or null.</returns>
+    public Problem? OpenReadable(int id)
+    {
+        using var work = _sweeper.Work();
+        lock (_gate)
+        {
+            try
+            {
+                if (_store.All().All(studio => studio.Id != id)) return Gone();
+                if (Unreadable(id) is not { } found) return Open(id);
+                if (found.Readable is not { } readable) return new Problem("studio", $"No version of that studio can be read. {found.Why}");
+                _store.GoTo(id, readable.Version, StudioJson.Read(_store.Document(id, readable.Version)!).Name);
+                return Open(id, $"This is the last version that can be read: “{readable.Edit}”. What was done after it cannot: {found.Why}");
+            }
+            catch (StoreException exception)
+            {
+                return new Problem("studio", exception.Message);
+            }
+        }
+    }
+
+    /// <summary>Adds the studio of a file to the database, under a name of its own, and opens it.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <returns>Why that cannot be, or null.</returns>
+    public Problem? Import(Studio studio)
+    {
+        using var work = _sweeper.Work();
+        lock (_gate)
+        {
+            try
+            {
+                var before = _state.Studio.Name;
+                var added = _store.Import(studio, _time.GetUtcNow().UtcDateTime);
+                return Open(added.Id, $"{StudioFiles.Imported(studio, added.Name)} “{before}” is in the database as it was (Studio).");
+            }
+            catch (StoreException exception)
+            {
+                return new Problem("import", exception.Message);
             }
         }
     }

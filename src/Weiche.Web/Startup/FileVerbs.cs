@@ -2,6 +2,7 @@ using System.CommandLine;
 using Weiche.Core.Studios;
 using Weiche.Data;
 using Weiche.Files;
+using Weiche.Web.Desk;
 
 namespace Weiche.Web.Startup;
 
@@ -9,6 +10,9 @@ namespace Weiche.Web.Startup;
 internal static class FileVerbs
 {
     private const long MaxStudioFile = 16 << 20;
+
+    /// <summary>A rehearsal's verdict: of what was played nothing arrived.</summary>
+    private const int NothingArrived = 1;
 
     internal static Command Export()
     {
@@ -36,10 +40,9 @@ internal static class FileVerbs
         {
             var studio = ReadStudio(result.GetValue(file)!);
             using var store = StudioStore.Open(result.GetValue(data) ?? WeicheSettings.UsualDataFolder);
-            var names = store.Names();
-            var name = FreeName(studio.Name, names);
-            store.Add(name, StudioJson.Write(studio.Named(name)), DateTime.UtcNow);
-            Console.WriteLine($"Imported “{name}”: {studio.Devices.Length} devices and virtual ports, {studio.Routes.Length} routes.");
+            var added = store.Import(studio, DateTime.UtcNow);
+            if (store.Notice is { } notice) Console.Error.WriteLine(notice);
+            Console.WriteLine(StudioFiles.Imported(studio, added.Name));
         }));
         return verb;
     }
@@ -51,14 +54,19 @@ internal static class FileVerbs
         var from = new Option<string[]>("--from") { Description = "the source that plays it", Required = true };
         var outFolder = new Option<string>("--out") { Description = "the folder for what arrives", Required = true };
         var verb = new Command("rehearse", "play recordings through a studio in virtual time") { file, play, from, outFolder };
-        verb.SetAction(result => Guarded(() =>
-            RehearseAll(result.GetValue(file)!, result.GetValue(play)!, result.GetValue(from)!, result.GetValue(outFolder)!)));
+        verb.SetAction(result =>
+        {
+            var arrived = false;
+            var code = Guarded(() => arrived = RehearseAll(result.GetValue(file)!, result.GetValue(play)!, result.GetValue(from)!, result.GetValue(outFolder)!));
+            return code != 0 || arrived ? code : NothingArrived;
+        });
         return verb;
     }
 
     private static Option<string?> DataOption() => new("--data") { Description = "the data folder" };
 
-    private static void RehearseAll(string file, string[] plays, string[] sources, string folder)
+    /// <summary>Rehearses; says whether anything arrived anywhere.</summary>
+    private static bool RehearseAll(string file, string[] plays, string[] sources, string folder)
     {
         if (plays.Length != sources.Length) throw new StartException($"There are {plays.Length} --play and {sources.Length} --from: each recording needs its source.");
         var studio = ReadStudio(file);
@@ -87,6 +95,9 @@ internal static class FileVerbs
             throw new StartException($"The folder {folder} cannot be written: {exception.Message}", exception);
         }
         Console.Write(rehearsal.Report());
+        var arrived = studio.Destinations.Any(destination => rehearsal.ArrivedAt(destination.Id).Count > 0);
+        if (!arrived) Console.Error.WriteLine("Nothing arrived anywhere: the table says where it stopped.");
+        return arrived;
     }
 
     internal static Studio ReadStudio(string file)
@@ -97,7 +108,7 @@ internal static class FileVerbs
             var info = new FileInfo(file);
             if (!info.Exists) throw new StartException($"There is no file {file}.");
             if (info.Length > MaxStudioFile) throw new StartException($"{file} has {info.Length} bytes; a studio has at most {MaxStudioFile}.");
-            return StudioJson.Read(File.ReadAllText(file));
+            return StudioJson.Read(File.ReadAllBytes(file));
         }
         catch (StudioFormatException exception)
         {
@@ -131,16 +142,6 @@ internal static class FileVerbs
         catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
         {
             throw new StartException($"{file} cannot be written: {exception.Message}", exception);
-        }
-    }
-
-    private static string FreeName(string name, IReadOnlyList<string> taken)
-    {
-        for (var i = 1; ; i++)
-        {
-            var ending = i == 1 ? "" : $" {i}";
-            var candidate = name[..Math.Min(name.Length, NameRule.MaxLength - ending.Length)].TrimEnd() + ending;
-            if (!taken.Contains(candidate, StringComparer.OrdinalIgnoreCase)) return candidate;
         }
     }
 

@@ -10,12 +10,33 @@ namespace Weiche.Web.Startup;
 /// <summary>The verbs of the command line.</summary>
 internal static class Launcher
 {
+    /// <summary>What was asked for cannot be done: a word, a file, a folder is wrong.</summary>
     internal const int Failed = 2;
+
+    /// <summary>Weiche itself is at fault. It says nothing about what was asked: 1 is a verdict.</summary>
+    internal const int Fault = 3;
 
     /// <summary>Reads the command line and does what it says.</summary>
     /// <param name="args">The words after the program's name.</param>
     /// <returns>The exit code: 0 when all went well.</returns>
     internal static int Start(string[] args)
+    {
+        try
+        {
+            var parsed = Verbs().Parse(args);
+            if (parsed.Errors.Count == 0) return parsed.Invoke(new InvocationConfiguration { EnableDefaultExceptionHandler = false });
+            var verb = parsed.CommandResult.Command is RootCommand ? "" : parsed.CommandResult.Command.Name + " ";
+            Console.Error.WriteLine($"{string.Join(' ', parsed.Errors.Select(error => error.Message).Distinct())} ./weiche {verb}--help says what it takes.");
+            return Failed;
+        }
+        catch (Exception exception)
+        {
+            Console.Error.WriteLine($"Weiche made a mistake of its own and could not finish; this says nothing about your studio. Please report it with the lines below.\n{exception}");
+            return Fault;
+        }
+    }
+
+    private static RootCommand Verbs()
     {
         var port = new Option<int?>("--port") { Description = $"the TCP port on 127.0.0.1; without it {WeicheSettings.UsualPort}, or a free one" };
         port.Validators.Add(result =>
@@ -43,8 +64,7 @@ internal static class Launcher
                 WithStandIns = true,
                 First = () => [DemoStudio.Create(), DemoStudio.CreateEmpty()],
             }));
-        return new RootCommand("Weiche, the signal box of a MIDI studio.") { run, demo, FileVerbs.Export(), FileVerbs.Import(), FileVerbs.Rehearse(), TraceVerb.Make(), CheckVerb.Make() }
-            .Parse(args).Invoke();
+        return new RootCommand("Weiche, the signal box of a MIDI studio.") { run, demo, FileVerbs.Export(), FileVerbs.Import(), FileVerbs.Rehearse(), TraceVerb.Make(), CheckVerb.Make() };
     }
 
     private static int Serve(int? port, bool fresh, WeicheSettings settings)

@@ -5,7 +5,6 @@ using Serilog;
 using Serilog.Events;
 using Weiche.Core.Midi;
 using Weiche.Data;
-using Weiche.Files;
 using Weiche.Web.Desk;
 using Weiche.Web.Live;
 using Weiche.Web.Pages;
@@ -112,29 +111,37 @@ public static class WeicheApp
         try
         {
             store = StudioStore.Open(settings.DataFolder);
-            var stored = store.Load();
+            var (stored, unreadable) = LastReadable(store);
             if (stored is null)
             {
                 var now = settings.Time.GetUtcNow().UtcDateTime;
                 foreach (var studio in settings.First())
                 {
-                    var added = store.Add(studio.Name, StudioJson.Write(studio), now);
+                    var added = store.Import(studio, now);
                     stored ??= added;
                 }
                 store.Opened(stored!.Id, now);
             }
-            return new StudioDesk(store, stored, settings.Time, settings.RawPlaces, settings.WithStandIns, settings.AsksForUrgency);
+            var notice = string.Join(' ', new[] { store.Notice, unreadable }.OfType<string>());
+            if (notice.Length > 0) Console.Error.WriteLine(notice);
+            return new StudioDesk(store, stored, settings.Time, settings.RawPlaces, settings.WithStandIns, settings.AsksForUrgency, notice.Length > 0 ? notice : null);
         }
         catch (StoreException exception)
         {
             store?.Dispose();
             throw new StartException(exception.Message, exception);
         }
-        catch (StudioFormatException exception)
+    }
+
+    /// <summary>The studio that was worked on last of those that can be read, and what to say of those that cannot.</summary>
+    private static (StoredStudio? Stored, string? Unreadable) LastReadable(StudioStore store)
+    {
+        string? unreadable = null;
+        foreach (var (id, name) in store.ByLastWork())
         {
-            var file = store!.DatabaseFile;
-            store.Dispose();
-            throw new StartException($"The studio in the database {file} cannot be read: {exception.Message} Nothing was changed.", exception);
+            if (store.WhyUnreadable(id) is not { } why) return (store.Find(id), unreadable);
+            unreadable ??= $"“{name}”, which was open last, cannot be read: {why} It is left as it is; Studio offers its last version that can be read.";
         }
+        return (null, unreadable);
     }
 }

@@ -235,6 +235,21 @@ public class CheckerTests
 
     }
 
+    [Theory]
+    [InlineData(1)]
+    [InlineData(16)]
+    public void Where_a_channel_is_listened_to_but_not_the_kind_that_is_said_and_no_channel_is_moved(int channels)
+    {
+        var room = Studio.Empty("Room").Must(new AddDevice("keys, keyboard controller, ch 1")).Must(new AddDevice("voice, sound module, ch 1"));
+        var voice = room.Devices[1].Id;
+        room = room.Must(new SetChannels(voice, false, channels == 16 ? "all" : "1")).Must(new SetKinds(voice, false, KindSet.Of(MessageKind.ProgramChange)));
+        var unheard = room.Lay("keys", "voice", new KindsStage(KindSet.Of(MessageKind.Note)));
+        var finding = One(unheard, FindingKind.Unheard);
+        Assert.Equal("keys → voice: nobody listens to notes", finding.Title);
+        Assert.Contains("but to other kinds of message", finding.Sentence, StringComparison.Ordinal);
+        Assert.DoesNotContain(RemedySearch.For(Checker.Check(unheard), finding).Remedies, remedy => remedy.Title.StartsWith("Move", StringComparison.Ordinal));
+    }
+
     [Fact]
     public void Two_modules_whose_thrus_feed_one_another_are_told_by_a_key_that_stays()
     {

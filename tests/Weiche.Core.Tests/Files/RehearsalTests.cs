@@ -62,6 +62,57 @@ public sealed class RehearsalTests : IDisposable
         Assert.Equal("0 90 3C 64\n500000 90 3C 00\n1500000 F0 01 02 03\n1500000 04 F7\n", RehearsalFiles.WriteText(StandardMidiFile.Read(file)));
     }
 
+    [Fact]
+    public void A_midi_file_is_read_as_others_read_it()
+    {
+        // Running status goes on behind a name and behind system exclusive; bytes behind the last track are somebody's own.
+        byte[] file =
+        [
+            .. "MThd"u8, 0, 0, 0, 6, 0, 0, 0, 1, 0, 96,
+            .. Track(0, 0x90, 60, 100, 0, 0xFF, 1, 1, 65, 96, 60, 0, 0, 0xF0, 2, 1, 0xF7, 96, 62, 100, 0, 0xFF, 0x2F, 0),
+            1, 2, 3,
+        ];
+        const string Expected = "0 90 3C 64\n500000 90 3C 00\n500000 F0 01 F7\n1000000 90 3E 64\n";
+        Assert.Equal(Expected, RehearsalFiles.WriteText(StandardMidiFile.Read(file)));
+        Assert.Equal(Expected, RehearsalFiles.WriteText(StandardMidiFile.Read([.. file, 9, 9, 9, 9, 9, 9, 9, 9, 9])));
+        // A track more than the header counts is a track.
+        byte[] more = [.. file[..^3], .. Track(0, 0x91, 60, 100, 0, 0xFF, 0x2F, 0)];
+        Assert.Contains("91 3C 64", RehearsalFiles.WriteText(StandardMidiFile.Read(more)), StringComparison.Ordinal);
+        // Patterns come one after the other, each in its own tempo: the first twice as fast, the second as usual.
+        byte[] patterns =
+        [
+            .. "MThd"u8, 0, 0, 0, 6, 0, 2, 0, 2, 0, 96,
+            .. Track(0, 0xFF, 0x51, 3, 0x03, 0xD0, 0x90, 96, 0x90, 60, 100, 96, 0xFF, 0x2F, 0),
+            .. Track(96, 0x90, 62, 100, 0, 0xFF, 0x2F, 0),
+        ];
+        Assert.Equal("250000 90 3C 64\n1000000 90 3E 64\n", RehearsalFiles.WriteText(StandardMidiFile.Read(patterns)));
+    }
+
+    [Fact]
+    public void A_text_with_a_byte_order_mark_is_a_text()
+    {
+        var path = Path.Combine(_folder, "marked.txt");
+        File.WriteAllText(path, "0 90 3C 60\n", new UTF8Encoding(encoderShouldEmitUTF8Identifier: true));
+        Assert.Equal("0 90 3C 60\n", RehearsalFiles.WriteText(RehearsalFiles.Read(path)));
+    }
+
+    [Fact]
+    public void What_goes_round_through_virtual_ports_is_let_go_and_told()
+    {
+        var studio = Of("keys", "stars", "one", "two").Lay("keys", "one").Lay("one", "two").Lay("two", "one").Lay("two", "stars");
+        var rehearsal = new Rehearsal(studio);
+        rehearsal.Play([(studio.From("keys"), [new TimedBytes(0, [0x90, 60, 100]), new TimedBytes(10, [0x80, 60, 0])])]);
+        Assert.Contains("is in a circuit", rehearsal.Report(), StringComparison.Ordinal);
+        Assert.NotEmpty(rehearsal.ArrivedAt(studio.To("stars")));
+        // A chain of them that ends is followed to its end, however long.
+        var names = Enumerable.Range(0, 40).Select(i => $"port {i}").ToArray();
+        var chain = names.Zip(names.Skip(1)).Aggregate(Of(["keys", "stars", .. names]).Lay("keys", names[0]).Lay(names[^1], "stars"), (all, pair) => all.Lay(pair.First, pair.Second));
+        rehearsal = new Rehearsal(chain);
+        rehearsal.Play([(chain.From("keys"), [new TimedBytes(0, [0x90, 60, 100])])]);
+        Assert.Equal("0 90 3C 64\n", RehearsalFiles.WriteText(rehearsal.ArrivedAt(chain.To("stars"))));
+        Assert.DoesNotContain("circuit", rehearsal.Report(), StringComparison.Ordinal);
+    }
+
     [Theory]
     [InlineData("", "begins with MThd")]
     [InlineData("4D546864000000060000000100004D54726B00000000", "division is 0")]
@@ -74,6 +125,8 @@ public sealed class RehearsalTests : IDisposable
     [InlineData("4D546864000000060000000100604D54726B00000005FFFFFFFFFF", "more than four bytes")]
     [InlineData("4D546864000000060000000100604D54726B0000000300F07F", "event claims 127")]
     [InlineData("4D546864000000060000000100604D54726B0000000200F8", "cannot stand in a track")]
+    [InlineData("4D54686400000006000000018001", "128 frames a second with 1 ticks each are no SMPTE time")]
+    [InlineData("4D5468640000000600000001E700", "25 frames a second with 0 ticks each are no SMPTE time")]
     public void A_midi_file_that_is_damaged_is_refused_with_the_place(string hex, string reason) => Assert.Contains(
         reason, Assert.Throws<RecordingException>(() => StandardMidiFile.Read(Convert.FromHexString(hex))).Message, StringComparison.Ordinal);
 

@@ -58,7 +58,12 @@ public class StudioJsonTests
     [InlineData("{\"format\": 3}", "reads up to format 2")]
     [InlineData("{\"format\": 0}", "no studio format 0")]
     [InlineData("{\"format\": 1}", "missing")]
-    [InlineData("{\"format\": 1,\n\"name\": \"x\",\n\"nextId\": 1, \"devices\": [], \"routes\": [],\n\"colour\": 1}", "Line 4: The JSON property 'colour'")]
+    [InlineData("{\"format\": 1,\n\"name\": \"x\",\n\"nextId\": 1, \"devices\": [], \"routes\": [],\n\"colour\": 1}", "Line 4: “colour” is no field that is known")]
+    [InlineData("{\"format\": 1, \"name\": \"x\"}", "Line 1: “nextId”, “devices”, “routes” are missing.")]
+    [InlineData("{\"format\": 1, \"name\": \"x\", \"nextId\": 1, \"devices\": [null], \"routes\": []}", "“devices” has a null in it, at place 1")]
+    [InlineData("{\"format\": 1, \"name\": \"x\", \"nextId\": 9, \"devices\": [], \"routes\": [{\"id\": 1, \"any\": {\"except\": [2, null], \"ownToo\": true}, \"to\": 3, \"on\": true, \"stages\": []}]}", "“routes.any.except” has a null in it, at place 2")]
+    [InlineData("{\"format\": 1, \"name\": \"x\", \"name\": \"y\", \"nextId\": 1, \"devices\": [], \"routes\": []}", "“name” is there twice")]
+    [InlineData("{\"format\": 1, \"name\": \"x\", \"nextId\": \"one\", \"devices\": [], \"routes\": []}", "Line 1: what stands there cannot be the value of nextId")]
     [InlineData("{\"format\": 1, \"name\": \"<x>\", \"nextId\": 1, \"devices\": [], \"routes\": []}", "cannot contain <")]
     [InlineData("{\"format\": 1, \"name\": null, \"nextId\": 1, \"devices\": [], \"routes\": []}", "null")]
     [InlineData("{\"format\": 1, \"name\": \"x\", \"nextId\": 9, \"devices\": [], \"routes\": [{\"id\": 1, \"from\": 2, \"to\": 3, \"on\": true, \"stages\": []}]}", "not a source")]
@@ -66,6 +71,36 @@ public class StudioJsonTests
     {
         var problem = Assert.Throws<StudioFormatException>(() => StudioJson.Read(text));
         Assert.Contains(reason, problem.Message, StringComparison.Ordinal);
+        Assert.DoesNotContain("Weiche.Files", problem.Message, StringComparison.Ordinal);
+        Assert.DoesNotContain("System.", problem.Message, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void A_null_in_the_place_of_anything_in_a_list_is_refused()
+    {
+        var text = StudioJson.Write(DemoStudio.Create());
+        // Each item of each list, one after the other: an object that is alone on its lines, or a number.
+        var lines = text.Split('\n');
+        var places = lines.Index().Where(line => line.Item.Trim() == "{" && line.Index > 0).Select(line => line.Index).ToList();
+        Assert.InRange(places.Count, 90, 10_000);
+        foreach (var place in places)
+        {
+            var indent = lines[place].Length - 1;
+            var end = Array.FindIndex(lines, place, line => line.Length > indent && line[indent] == '}' && line.Trim() is "}" or "},");
+            var broken = string.Join('\n', [.. lines[..place], "null" + (lines[end].EndsWith(',') ? "," : ""), .. lines[(end + 1)..]]);
+            Assert.Contains("null", Assert.Throws<StudioFormatException>(() => StudioJson.Read(broken)).Message, StringComparison.Ordinal);
+        }
+    }
+
+    [Fact]
+    public void A_file_is_utf_8_with_or_without_a_mark_and_nothing_else()
+    {
+        var text = StudioJson.Write(DemoStudio.Create());
+        byte[] plain = System.Text.Encoding.UTF8.GetBytes(text);
+        Assert.Equal(text, StudioJson.Write(StudioJson.Read(plain)));
+        Assert.Equal(text, StudioJson.Write(StudioJson.Read([0xEF, 0xBB, 0xBF, .. plain])));
+        var problem = Assert.Throws<StudioFormatException>(() => StudioJson.Read(System.Text.Encoding.Latin1.GetBytes(text)));
+        Assert.Contains("It is not UTF-8: the byte", problem.Message, StringComparison.Ordinal);
     }
 
     [Fact]

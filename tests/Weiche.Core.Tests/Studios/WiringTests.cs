@@ -236,11 +236,14 @@ public class WiringTests
     }
 
     [Fact]
-    public void The_dome_comes_back_from_a_file_as_it_was_and_an_import_renumbers_all_of_it()
+    public void The_dome_comes_back_from_a_file_as_it_was_and_is_numbered_anew_where_its_numbers_run_out()
     {
         var text = StudioJson.Write(Dome);
         Assert.Equal(text, StudioJson.Write(StudioJson.Read(text)));
-        var imported = Of("a", "b").Must(new ReplaceStudio(Dome));
+        Assert.Same(Dome, Dome.Renumbered());
+        var high = StudioJson.Read(text.Replace($"\"nextId\": {Dome.NextId}", "\"nextId\": 999990", StringComparison.Ordinal));
+        var imported = high.Renumbered();
+        Assert.InRange(imported.NextId, 2, Dome.NextId);
         Assert.Equal(Dome.Ports.Select(port => port.Tag), imported.Ports.Select(port => port.Tag));
         Assert.Equal(2, imported.Chain(JackOf(imported, "Weiher 4×4", "OUT 2").Id).Count);
         Assert.Equal(StudioJson.Write(imported), StudioJson.Write(StudioJson.Read(StudioJson.Write(imported))));

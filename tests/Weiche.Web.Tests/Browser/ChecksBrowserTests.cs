@@ -45,7 +45,9 @@ public sealed class ChecksBrowserTests(Window window) : IClassFixture<Window>
         window.Go(house, "/plan");
         window.Press($"#plate-{house.From("loop b")}");
         window.Press($"#plate-{house.To("loop a")}");
-        window.Until(() => window.Text("#plan-say").Contains("loop b → loop a waits, switched off", StringComparison.Ordinal), "that it waits");
+        window.Until(() => window.Text("#notice-text").Contains("loop b → loop a waits, switched off", StringComparison.Ordinal), "that it waits");
+        window.Press("#notice-away");
+        window.Until(() => !window.Find("#notice").Displayed, "put away");
         Assert.Equal("All clear", window.Text("#guard-lamp"));
         window.Key("o");
         window.Until(() => window.Text("#plan-say").Contains("Do it once more", StringComparison.Ordinal), "asked back");

@@ -39,21 +39,3 @@ public sealed record SetSafety(Safety Safety) : StudioEdit
     public override EditResult Apply(Studio studio) =>
         Safety.Check() is { } problem ? EditResult.Refused("guard", problem) : EditResult.Done(studio with { Safety = Safety });
 }
-
-/// <summary>Puts another studio, read from a file, in the place of this one.</summary>
-/// <param name="Other">The other studio.</param>
-public sealed record ReplaceStudio(Studio Other) : StudioEdit
-{
-    /// <inheritdoc/>
-    public override string Title(Studio studio) => $"Import {Other.Name}";
-
-    /// <inheritdoc/>
-    public override EditResult Apply(Studio studio)
-    {
-        // What is there by its number (a held note, a stand-in) must not be taken for something else.
-        var by = studio.NextId - 1;
-        return Other.NextId + by > Studio.MaxIds
-            ? EditResult.Refused("import", "This studio has used up its numbers. Import the file into a fresh data folder.")
-            : EditResult.Done(Renumbering.Moved(Other, by));
-    }
-}

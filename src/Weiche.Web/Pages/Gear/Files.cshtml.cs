@@ -26,15 +26,21 @@ public sealed class FilesModel(StudioDesk desk, SpokenLog spoken) : GearPageMode
         return File(Encoding.UTF8.GetBytes(StudioJson.Write(studio)), "application/json", studio.Name + ".json");
     }
 
-    /// <summary>Puts the studio of a file in the place of this one.</summary>
+    /// <summary>Adds the studio of a file and opens it; the one that was open stays in the database.</summary>
     /// <param name="file">The file.</param>
     public async Task<IActionResult> OnPostImportAsync(IFormFile? file)
     {
-        var (studio, problem) = await ReadAsync(file);
-        // A name that another studio has already stays that one's.
-        if (studio is not null && Desk.Studios.Any(other => other.Id != Desk.State.StudioId && string.Equals(other.Name, studio.Name, StringComparison.OrdinalIgnoreCase)))
-            studio = studio.Named(Desk.State.Studio.Name);
-        return Done(studio is null ? EditResult.Refused("import", problem) : Desk.Apply(new ReplaceStudio(studio)), null);
+        var (studio, sentence) = await ReadAsync(file);
+        var problem = studio is null ? new Problem("import", sentence) : Desk.Import(studio);
+        if (problem is not null)
+        {
+            Look(null, problem);
+            return this.Answer(problem, Fragment, View, "/gear");
+        }
+        if (!Request.WantsFragment()) return LocalRedirect("/gear");
+        // Another studio is another page: its name stands in the head.
+        Response.Headers["HX-Redirect"] = "/gear";
+        return new NoContentResult();
     }
 
     private static async Task<(Studio? Studio, string Problem)> ReadAsync(IFormFile? file)
@@ -42,10 +48,11 @@ public sealed class FilesModel(StudioDesk desk, SpokenLog spoken) : GearPageMode
         if (file is null) return (null, "Choose a file first.");
         if (file.Length > MaxStudioFile)
             return (null, string.Create(CultureInfo.InvariantCulture, $"{file.FileName} has {file.Length} bytes; a studio has at most {MaxStudioFile} here. ./weiche import takes larger ones."));
-        using var reader = new StreamReader(file.OpenReadStream(), Encoding.UTF8);
+        using var bytes = new MemoryStream();
+        await file.CopyToAsync(bytes);
         try
         {
-            return (StudioJson.Read(await reader.ReadToEndAsync()), "");
+            return (StudioJson.Read(bytes.GetBuffer().AsSpan(0, (int)bytes.Length)), "");
         }
         catch (StudioFormatException exception)
         {

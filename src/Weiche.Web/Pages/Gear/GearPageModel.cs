@@ -40,7 +40,6 @@ public abstract class GearPageModel(StudioDesk desk, SpokenLog spoken) : PageMod
 
     private protected IActionResult Done(EditResult result, int? device, string? typed = null, string? naming = null)
     {
-        if (result.Problem is null && desk.State.Waiting is { } waiting) this.Say(waiting);
         Look(device, result.Problem, typed, naming: naming);
         return Answer(result);
     }

@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Weiche.Core.Studios;
 using Weiche.Core.Studios.Edits;
+using Weiche.Data;
 using Weiche.Web.Desk;
 
 namespace Weiche.Web.Pages.Studios;
@@ -12,6 +13,10 @@ public sealed class StudioModel(StudioDesk desk) : PageModel
 {
     /// <summary>The studios.</summary>
     public IReadOnlyList<(int Id, string Name)> Studios => desk.Studios;
+
+    /// <summary>Why a studio cannot be read as it is, with the last version that can; null if it can be read.</summary>
+    /// <param name="id">Which.</param>
+    public (string Why, StoredVersion? Readable)? Unreadable(int id) => desk.Unreadable(id);
 
     /// <summary>The open one.</summary>
     public DeskState State => desk.State;
@@ -32,6 +37,10 @@ public sealed class StudioModel(StudioDesk desk) : PageModel
     /// <summary>Opens a studio.</summary>
     /// <param name="id">Which.</param>
     public IActionResult OnPostOpen(int id) => Answer(desk.Open(id), "/gear");
+
+    /// <summary>Opens the last version of a studio that can be read.</summary>
+    /// <param name="id">Which.</param>
+    public IActionResult OnPostOpenReadable(int id) => Answer(desk.OpenReadable(id), "/gear");
 
     /// <summary>Makes an empty studio and opens it.</summary>
     /// <param name="name">Its name.</param>

@@ -3,11 +3,17 @@
 const retryAfter = 60;
 
 let asked = 0;
+const waiting = [];
 
 // Does something when no answer is on its way: an answer replaces the very part of the page that another one is meant for.
+// What is asked for meanwhile is done in the order in which it was asked for.
 export function whenAnswered(act) {
-  if (asked === 0) act();
-  else setTimeout(() => whenAnswered(act), retryAfter / 2);
+  waiting.push(act);
+  goOn();
+}
+
+function goOn() {
+  while (asked === 0 && waiting.length > 0) waiting.shift()();
 }
 
 export function startPage(live) {
@@ -17,12 +23,15 @@ export function startPage(live) {
   let edited = false;
 
   document.body.addEventListener("htmx:beforeRequest", () => { asked++; });
-  document.body.addEventListener("htmx:afterRequest", () => { asked--; });
+  document.body.addEventListener("htmx:afterRequest", () => {
+    asked--;
+    setTimeout(goOn, 0);
+  });
   // A request that never reached Weiche, or that it could not take, is said in the head of the page.
   document.body.addEventListener("htmx:sendError", () => say("Weiche does not answer: nothing was changed"));
   document.body.addEventListener("htmx:responseError", (event) =>
     say(event.detail.xhr.status === 400 ? "This page is out of date: reload it" : "That did not work: nothing was changed"));
-  document.body.addEventListener("htmx:afterSwap", () => { edited = false; nameUndo(); nameFinding(); });
+  document.body.addEventListener("htmx:afterSwap", () => { edited = false; nameUndo(); nameFinding(); showNotice(); });
   document.body.addEventListener("weiche:said", (event) => say(event.detail.value));
   document.body.addEventListener("input", (event) => { if (event.target.closest("#fragment")) edited = true; });
   document.body.addEventListener("focusout", () => setTimeout(refresh, 0));
@@ -61,6 +70,21 @@ export function startPage(live) {
       button.title = edit ? `${word}: ${edit} (${key})` : `Nothing to ${id}`;
     }
   }
+
+  // What a person should know stands below the head until the next edit, or until it is put away in this window.
+  const notice = document.getElementById("notice");
+  function showNotice() {
+    const { notice: text, noticeAt, noticeCircuit } = document.getElementById("fragment")?.dataset ?? {};
+    notice.dataset.at = noticeAt ?? "";
+    document.getElementById("notice-text").textContent = text ?? "";
+    document.getElementById("notice-checks").hidden = !noticeCircuit;
+    notice.hidden = !text || sessionStorage.getItem("notice-away") === noticeAt;
+  }
+  document.getElementById("notice-away").addEventListener("click", () => {
+    sessionStorage.setItem("notice-away", notice.dataset.at);
+    notice.hidden = true;
+  });
+  if (notice.dataset.at && sessionStorage.getItem("notice-away") === notice.dataset.at) notice.hidden = true;
 
   // The finding that is looked at stands in the address: a reload shows the same.
   function nameFinding() {

@@ -135,12 +135,12 @@ public static class StudioJson
 
     private static Studio StudioOf(StudioDto dto) => new()
     {
-        Name = dto.Name,
+        Name = NameRule.WithoutHidden(dto.Name),
         NextId = dto.NextId,
         Devices = [.. dto.Devices.Select(DeviceOf)],
         Routes = [.. dto.Routes.Select(RouteOf)],
         Groups = [.. (dto.Groups.IsDefault ? [] : dto.Groups).Select(group => new SourceGroup(
-            new GroupId(group.Id), group.Name, [.. group.Members.Select(id => new PortId(id))]))],
+            new GroupId(group.Id), NameRule.WithoutHidden(group.Name), [.. group.Members.Select(id => new PortId(id))]))],
         Cables = [.. (dto.Cables.IsDefault ? [] : dto.Cables).Select(cable => new Cable(new JackId(cable.From), new JackId(cable.To)))],
         MiddleIsC4 = dto.MiddleIsC4 ?? false,
         Safety = dto.Safety is { } safety ? new Safety(safety.OpeningWaits, safety.Rounds) : Safety.Usual,
@@ -148,19 +148,19 @@ public static class StudioJson
 
     private static Device DeviceOf(DeviceDto device) => new(
         new DeviceId(device.Id),
-        device.Name,
+        NameRule.WithoutHidden(device.Name),
         device.Kind,
         Channels(device.Sends, device.Name),
         Channels(device.Listens, device.Name),
         device.Sounds,
         device.StandIn,
         [.. device.Ports.Select(port => new Port(
-            new PortId(port.Id), port.Direction, port.Part, port.Wire, port.On, port.Jack is { } jack ? new JackId(jack) : null, port.Label))],
+            new PortId(port.Id), port.Direction, port.Part, port.Wire, port.On, port.Jack is { } jack ? new JackId(jack) : null, port.Label is { } label ? NameRule.WithoutHidden(label) : null))],
         device.Address)
     {
-        Jacks = [.. (device.Jacks ?? []).Select(jack => new Jack(new JackId(jack.Id), jack.Role, jack.Name))],
+        Jacks = [.. (device.Jacks ?? []).Select(jack => new Jack(new JackId(jack.Id), jack.Role, NameRule.WithoutHidden(jack.Name)))],
         InnerPaths = [.. (device.InnerPaths ?? []).Select(path => new InnerPath(
-            new InnerPathId(path.Id), path.Kind, path.Name, End(path.From), End(path.To), path.On, new MidiSpan(path.Delay), path.Stages))],
+            new InnerPathId(path.Id), path.Kind, NameRule.WithoutHidden(path.Name), End(path.From), End(path.To), path.On, new MidiSpan(path.Delay), path.Stages))],
         SendsKinds = device.SendsKinds is { } sends ? KindSet.Of([.. sends]) : KindSet.All,
         ListensKinds = device.ListensKinds is { } listens ? KindSet.Of([.. listens]) : KindSet.All,
         Audio = device.Audio ?? "",

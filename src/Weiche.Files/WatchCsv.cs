@@ -1,5 +1,6 @@
 using System.Globalization;
 using CsvHelper;
+using CsvHelper.Configuration;
 
 namespace Weiche.Files;
 
@@ -21,7 +22,8 @@ public static class WatchCsv
     public static string Write(IEnumerable<WatchCsvRow> rows)
     {
         using var text = new StringWriter(CultureInfo.InvariantCulture);
-        using (var csv = new CsvWriter(text, CultureInfo.InvariantCulture))
+        // A cell that begins as a formula does would be one where the list is opened: names come from other devices and files.
+        using (var csv = new CsvWriter(text, new CsvConfiguration(CultureInfo.InvariantCulture) { InjectionOptions = InjectionOptions.Escape }))
         {
             csv.WriteRecords(rows);
         }

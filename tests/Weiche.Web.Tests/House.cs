@@ -37,6 +37,18 @@ internal sealed class House : IAsyncDisposable
 
     public Studio Studio => Desk.State.Studio;
 
+    /// <summary>Every handler of posts: its address and what it takes.</summary>
+    public IEnumerable<(string Address, IReadOnlyList<System.Reflection.ParameterInfo> Takes)> PostHandlers() =>
+        _app.Services.GetRequiredService<Microsoft.AspNetCore.Mvc.Infrastructure.IActionDescriptorCollectionProvider>().ActionDescriptors.Items
+            .OfType<Microsoft.AspNetCore.Mvc.RazorPages.PageActionDescriptor>()
+            .SelectMany(page =>
+            {
+                var model = typeof(WeicheApp).Assembly.GetType("Weiche.Web" + page.RelativePath.Replace(".cshtml", "Model", StringComparison.Ordinal).Replace('/', '.'));
+                return (model?.GetMethods() ?? []).Where(method => method.Name.StartsWith("OnPost", StringComparison.Ordinal)).Select(method =>
+                    ($"/{page.AttributeRouteInfo!.Template}?handler={method.Name["OnPost".Length..].Replace("Async", "", StringComparison.Ordinal)}",
+                        (IReadOnlyList<System.Reflection.ParameterInfo>)method.GetParameters()));
+            });
+
     public static string FreshFolder() => Directory.CreateTempSubdirectory("weiche-test-").FullName;
 
     public static async Task<House> Open(string? folder = null, bool demo = true, bool dome = false)

@@ -416,6 +416,60 @@ public sealed partial class PageTests
     }
 
     [Fact]
+    public async Task A_value_that_is_none_changes_nothing_wherever_it_is_posted()
+    {
+        await using var house = await House.Open();
+        var before = house.Desk.State;
+        var tried = 0;
+        foreach (var (address, takes) in house.PostHandlers())
+        {
+            foreach (var parameter in takes)
+            {
+                var type = Nullable.GetUnderlyingType(parameter.ParameterType) ?? parameter.ParameterType;
+                if (!type.IsEnum && type != typeof(int) && type != typeof(bool)) continue;
+                foreach (var value in type.IsEnum ? (string[])["Banana", "99"] : ["banana", "1e99", "99999999999"])
+                {
+                    var (status, page) = await house.Post(address, (parameter.Name!, value));
+                    Assert.True(status == HttpStatusCode.UnprocessableEntity, $"{address} took {parameter.Name}={value}: {status}");
+                    Assert.Contains($"“{value}” is not possible as “{parameter.Name}”. Nothing was changed.", page.Body!.TextContent, StringComparison.Ordinal);
+                    tried++;
+                }
+            }
+        }
+        Assert.InRange(tried, 100, 1000);
+        Assert.Same(before, house.Desk.State);
+    }
+
+    [Fact]
+    public async Task What_is_downloaded_and_shown_is_not_kept_by_the_browser_and_styles_are()
+    {
+        await using var house = await House.Open();
+        foreach (var path in new[] { "/gear/files?handler=Export", "/watch?handler=Csv", "/plan" })
+        {
+            using var answer = await house.Client.GetAsync(path);
+            Assert.True(answer.Headers.CacheControl!.NoStore, path);
+        }
+        var style = (await house.Get("/plan")).QuerySelector("link[rel=stylesheet]")!.GetAttribute("href")!;
+        using var sheet = await house.Client.GetAsync(style);
+        Assert.False(sheet.Headers.CacheControl!.NoStore);
+        Assert.InRange(sheet.Headers.CacheControl.MaxAge!.Value.TotalDays, 300, 400);
+    }
+
+    [Fact]
+    public async Task A_place_where_something_is_plugged_in_is_not_taken_from_it_unasked()
+    {
+        await using var house = await House.Open(dome: true);
+        var kies = house.Device("Kies");
+        var (status, page) = await house.Post("/gear?handler=AddDevice", ("line", "Pads, pads, on HUB 2, ch 9"));
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
+        Assert.StartsWith("Kies is plugged in on HUB 2. Is Pads somewhere else?", page.QuerySelector("#line-problem")!.TextContent, StringComparison.Ordinal);
+        Assert.Equal(kies, house.Device("Kies"));
+        await house.Post("/gear?handler=AddDevice", ("line", page.QuerySelector("#line-problem ~ form input[name=line]")!.GetAttribute("value")!));
+        Assert.Null(house.Device("Pads").Known);
+        Assert.Equal("9", house.Device("Pads").Sends.ToString());
+    }
+
+    [Fact]
     public async Task Without_scripts_a_form_answers_with_the_page_anew()
     {
         await using var house = await House.Open();

@@ -129,4 +129,17 @@ public sealed class WatchTests
     }
 
     private static List<string> From(IDocument page) => [.. page.QuerySelectorAll("td.from").Select(cell => cell.TextContent)];
+
+    [Theory]
+    [InlineData("=1+1")]
+    [InlineData("+49")]
+    [InlineData("-2")]
+    [InlineData("@sum")]
+    [InlineData("\t=1")]
+    public void A_cell_that_begins_as_a_formula_is_a_text(string name)
+    {
+        var csv = Weiche.Files.WatchCsv.Write([new("12:00", name, "C3 on", "90 3C 60", "Zinn", "yes", "")]);
+        Assert.DoesNotContain($",{name},", csv, StringComparison.Ordinal);
+        Assert.Contains("'" + name.Trim(), csv.Replace("\t", "", StringComparison.Ordinal), StringComparison.Ordinal);
+    }
 }

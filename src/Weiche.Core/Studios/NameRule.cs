@@ -1,3 +1,5 @@
+using System.Globalization;
+
 namespace Weiche.Core.Studios;
 
 /// <summary>What may be a name: of a device, a virtual port, a studio.</summary>
@@ -6,10 +8,23 @@ public static class NameRule
     /// <summary>The most characters a name may have.</summary>
     public const int MaxLength = 40;
 
-    /// <summary>The name as it is kept: without blanks around it, and single blanks within.</summary>
+    // Letters and signs that are drawn as nothing: fillers of Hangul, the empty pattern of Braille.
+    private const string DrawnAsNothing = "\u115F\u1160\u3164\uFFA0\u2800";
+
+    // They join or part the letters and pictures beside them: a family in one picture is made with the first.
+    private const string Joiners = "\u200D\u200C";
+
+    /// <summary>The name as it is kept: without blanks around it, single blanks within, and without what cannot be seen.</summary>
     /// <param name="name">As it was typed; null counts as empty.</param>
     public static string Tidy(string? name) =>
-        string.Join(' ', (name ?? "").Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries));
+        string.Join(' ', WithoutHidden(name ?? "").Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries));
+
+    /// <summary>The name without characters that cannot be seen or turn the direction of writing (Unicode, general category Cf): they come along
+    /// with what is copied, and make two names look like one.</summary>
+    /// <param name="name">A name.</param>
+    public static string WithoutHidden(string name) => name.Any(IsHidden) ? new string([.. name.Where(c => !IsHidden(c))]) : name;
+
+    private static bool IsHidden(char c) => char.GetUnicodeCategory(c) == UnicodeCategory.Format && !Joiners.Contains(c, StringComparison.Ordinal);
 
     /// <summary>Why this cannot be a name, in a sentence, or null if it can.</summary>
     /// <param name="name">A tidied name.</param>
@@ -19,6 +34,8 @@ public static class NameRule
         if (name.Length > MaxLength) return $"A name has at most {MaxLength} characters; this one has {name.Length}.";
         if (name.AsSpan().ContainsAny('<', '>')) return "A name cannot contain < or >.";
         if (name.Any(char.IsControl) || !IsPaired(name)) return "A name cannot contain control characters.";
+        if (name.Any(IsHidden) || name.All(c => char.IsWhiteSpace(c) || Joiners.Contains(c, StringComparison.Ordinal) || DrawnAsNothing.Contains(c, StringComparison.Ordinal)))
+            return "A name must be seen: it cannot be made of characters that are drawn as nothing.";
         return null;
     }
 

@@ -18,8 +18,11 @@ internal static class Fragments
         int.TryParse(request.Cookies["weiche-width"], NumberStyles.None, CultureInfo.InvariantCulture, out var wide) ? wide : 1280;
 
     /// <summary>Has the page that asked say something in its head.</summary>
-    internal static void Say(this PageModel page, string sentence) =>
-        page.Response.Headers["HX-Trigger"] = JsonSerializer.Serialize(new Dictionary<string, string> { ["weiche:said"] = sentence });
+    internal static void Say(this PageModel page, string sentence) => page.Response.Say(sentence);
+
+    /// <summary>Has the page that asked say something in its head.</summary>
+    internal static void Say(this HttpResponse response, string sentence) =>
+        response.Headers["HX-Trigger"] = JsonSerializer.Serialize(new Dictionary<string, string> { ["weiche:said"] = sentence });
 
     /// <summary>The whole page or its changing part, with what it shows now.</summary>
     internal static IActionResult Show(this PageModel page, string partial, object view) =>

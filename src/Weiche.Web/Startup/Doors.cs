@@ -19,6 +19,8 @@ internal static class Doors
         var headers = context.Response.Headers;
         headers.ContentSecurityPolicy = Policy;
         headers.XContentTypeOptions = "nosniff";
+        // What a page or a file says is so now. Styles and scripts, which carry a hash, say otherwise for themselves.
+        headers.CacheControl = "no-store";
         // Not “no-referrer”: with that a browser hides the origin of plain forms even from their own server.
         headers["Referrer-Policy"] = "same-origin";
         headers["Cross-Origin-Opener-Policy"] = "same-origin";

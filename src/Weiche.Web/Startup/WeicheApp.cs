@@ -56,7 +56,7 @@ public static class WeicheApp
         builder.Services.AddSingleton(services => new LoadMeter(services.GetRequiredService<StudioDesk>(), settings.Time));
         builder.Services.AddHostedService(services => services.GetRequiredService<LoadMeter>());
         builder.Services.AddSingleton<SpokenLog>();
-        builder.Services.AddRazorPages(options => options.Conventions.ConfigureFilter(new UnansweredPosts()));
+        builder.Services.AddRazorPages(options => options.Conventions.ConfigureFilter(new PlainPosts()));
         // Kept with the data, so that a page that is open keeps working when Weiche is started again.
         builder.Services.AddDataProtection()
             .SetApplicationName("Weiche")

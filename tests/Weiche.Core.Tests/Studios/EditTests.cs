@@ -116,4 +116,26 @@ public class EditTests
         Assert.Equal("Add Kinds to a → b", new AddStage(studio.Routes[0].Id, new KindsStage(KindSet.None)).Title(studio));
         Assert.Equal("Remove a → b", new RemoveRoute(studio.Routes[0].Id).Title(studio));
     }
+
+    [Theory]
+    [InlineData("Am\u200Bsel", "Amsel")]
+    [InlineData("\u202Elesma 16", "lesma 16")]
+    [InlineData("Zinn\u2066\uFEFF", "Zinn")]
+    [InlineData("👩\u200D🎤", "👩\u200D🎤")]
+    public void What_cannot_be_seen_is_no_part_of_a_name(string typed, string kept)
+    {
+        Assert.Equal(kept, Studio.Empty("Room").Must(new AddVirtualPort(typed)).Devices[0].Name);
+        if (typed == kept) return;
+        // Such a name in a file is the same as without it: two of them are one.
+        Assert.NotNull(NameRule.Check(typed));
+        var text = Weiche.Files.StudioJson.Write(Studio.Empty("Room").Must(new AddVirtualPort("a name"))).Replace("a name", typed, StringComparison.Ordinal);
+        Assert.Equal(kept, Weiche.Files.StudioJson.Read(text).Devices[0].Name);
+    }
+
+    [Theory]
+    [InlineData("\u3164")]
+    [InlineData("\u2800 \u2800")]
+    [InlineData("\u200D")]
+    public void A_name_that_is_drawn_as_nothing_is_refused(string name) =>
+        Assert.Contains("must be seen", Studio.Empty("Room").Refused(new AddVirtualPort(name)).Sentence, StringComparison.Ordinal);
 }

@@ -162,8 +162,21 @@ public sealed record AddDevice(string? Line, Unit? Unit = null) : StudioEdit
         if (Unit is not null) (device, next) = Take(device, next, Unit);
         else if (said.Place.Length > 0) device = device with { Known = new KnownAs("", "", said.Place, Pinned: true) };
         if (DeviceRule.Check(device) is { } wrong) return EditResult.Refused(Field, wrong);
+        if (Unit is null && said.Place.Length > 0 && studio.Devices.FirstOrDefault(other => other.Known is { } known && known.Place.Equals(said.Place, StringComparison.OrdinalIgnoreCase)) is { } there)
+            return PlaceTaken(studio, name, said.Place, there);
         var result = EditResult.Done(studio with { Devices = studio.Devices.Add(device), NextId = next }, device.Id.Value);
         return behind ? Cable(result, device, said) : result;
+    }
+
+    /// <summary>Whoever is pinned to a place is what is found there: that is not taken from another device unasked.</summary>
+    private EditResult PlaceTaken(Studio studio, string name, string place, Device there)
+    {
+        var elsewhere = string.Join(", ", Line!.Split(',').Select(NameRule.Tidy).Where(part => !part.Equals($"on {place}", StringComparison.OrdinalIgnoreCase)));
+        var instead = new AddDevice(elsewhere);
+        return EditResult.Refused(
+            Field,
+            $"{there.Name} is plugged in on {place}. Is {name} somewhere else? Say where, or add it without a place; if it has taken that place, remove {there.Name} or plug it elsewhere first.",
+            instead.Apply(studio).Studio is null ? null : new Remedy($"Add {name} without a place", instead));
     }
 
     /// <summary>The device with the ports that are really there.</summary>

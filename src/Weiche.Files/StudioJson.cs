@@ -66,8 +66,11 @@ public static class StudioJson
     {
         try
         {
-            CheckFormat(text);
+            using var document = JsonDocument.Parse(text, new JsonDocumentOptions { MaxDepth = 16 });
+            CheckFormat(document.RootElement);
+            // From the text, not from the document: what is wrong has a line there.
             var dto = JsonSerializer.Deserialize<StudioDto>(text, Options) ?? throw new StudioFormatException("The file is empty.");
+            CheckNulls(document.RootElement, "");
             return StudioOf(dto).Checked();
         }
         catch (JsonException exception)
@@ -172,11 +175,10 @@ public static class StudioJson
     private static Route RouteOf(RouteDto route) => new(
         new RouteId(route.Id), SourceOf(route), new PortId(route.To), route.On, route.Stages, route.Solo ?? false, route.Divert ?? false);
 
-    private static void CheckFormat(string text)
+    private static void CheckFormat(JsonElement root)
     {
-        using var document = JsonDocument.Parse(text, new JsonDocumentOptions { MaxDepth = 16, AllowDuplicateProperties = false });
-        if (document.RootElement.ValueKind != JsonValueKind.Object
-            || !document.RootElement.TryGetProperty("format", out var format)
+        if (root.ValueKind != JsonValueKind.Object
+            || !root.TryGetProperty("format", out var format)
             || format.ValueKind != JsonValueKind.Number
             || !format.TryGetInt32(out var number))
         {
@@ -185,7 +187,6 @@ public static class StudioJson
         if (number > Format)
             throw new StudioFormatException($"This studio has format {number}; this version of Weiche reads up to format {Format}. Use a newer Weiche.");
         if (number < 1) throw new StudioFormatException($"There is no studio format {number}.");
-        CheckNulls(document.RootElement, "");
     }
 
     /// <summary>What is nothing cannot be read as something: the annotations do not reach into lists.</summary>

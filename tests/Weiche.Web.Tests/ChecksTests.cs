@@ -45,7 +45,8 @@ public class ChecksTests
         Assert.Equal("Done it", first.QuerySelector("button")!.TextContent);
         await house.Post("/checks?handler=Remedy", [.. first.QuerySelectorAll("input[type=hidden]").Where(input => input.GetAttribute("name") is "finding" or "remedy").Select(input => (input.GetAttribute("name")!, (object)input.GetAttribute("value")!))]);
         Assert.False(house.Device("Brandung").InnerPaths.Single(path => path.Name == "sequencer page").On);
-        Assert.Equal("All clear", (await house.Get("/plan")).QuerySelector("#guard-lamp")!.TextContent);
+        var lamp = (await house.Get("/plan")).QuerySelector("#guard-lamp")!;
+        Assert.Equal(("3 to look at", "Checks (4): no circuit is open, 3 to look at"), (lamp.TextContent, lamp.GetAttribute("title")));
     }
 
     [Fact]

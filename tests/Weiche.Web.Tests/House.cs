@@ -37,6 +37,8 @@ internal sealed class House : IAsyncDisposable
 
     public Studio Studio => Desk.State.Studio;
 
+    public Weiche.Web.Live.WatchLog Watch => _app.Services.GetRequiredService<Weiche.Web.Live.WatchLog>();
+
     /// <summary>Every handler of posts: its address and what it takes.</summary>
     public IEnumerable<(string Address, IReadOnlyList<System.Reflection.ParameterInfo> Takes)> PostHandlers() =>
         _app.Services.GetRequiredService<Microsoft.AspNetCore.Mvc.Infrastructure.IActionDescriptorCollectionProvider>().ActionDescriptors.Items

@@ -40,8 +40,16 @@ public sealed class PlanTests
         Assert.Equal("2×", Sign(house.Route("Amsel 61", "Brandung")));
         Assert.Contains("a double", Words(house.Route("Amsel 61", "Brandung")), StringComparison.Ordinal);
         Assert.Equal("»", Sign(house.Route("Amsel 61", "keys to stars")));
+        // Where there is room the places say it in words; in a narrow window with a sign.
+        Assert.Equal("off", Sign(house.Route("Tritt 13", "Himmel")));
+        Assert.Equal(house.Route("keys to stars", "Himmel").Stages[0].Sign, Sign(house.Route("keys to stars", "Himmel")));
+        using var narrow = new HttpClient(new HttpClientHandler { UseCookies = false }) { BaseAddress = house.Address };
+        narrow.DefaultRequestHeaders.Add("Cookie", "weiche-width=640");
+        var wide = page;
+        page = new AngleSharp.Html.Parser.HtmlParser().ParseDocument(await narrow.GetStringAsync("/plan?view=grid"));
         Assert.Equal("–", Sign(house.Route("Tritt 13", "Himmel")));
         Assert.Equal("~", Sign(house.Route("keys to stars", "Himmel")));
+        page = wide;
         Assert.Equal("", Sign(house.Studio.FindRoute(new RouteId(twice))!));
         Assert.Equal(house.Studio.SourcesOf(house.Studio.FindRoute(new RouteId(twice))!).Count(), page.QuerySelectorAll("[data-by='any source']").Length);
     }
@@ -227,4 +235,59 @@ public sealed class PlanTests
     }
 
     private static ChannelMap Map(string text) => ChannelMap.TryParse(text, out var map, out _) ? map : throw new ArgumentException(text);
+
+    [Fact]
+    public async Task Where_a_route_leads_already_another_is_offered_and_both_are_seen()
+    {
+        await using var house = await House.Open();
+        var (from, to) = (house.From("Amsel 61"), house.To("Brandung"));
+        var (status, page) = await house.Post("/plan?handler=Lay", ("from", from), ("to", to));
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
+        Assert.Contains("already", page.QuerySelector("#plan-say")!.TextContent, StringComparison.Ordinal);
+        Assert.Contains("\"another\": true", page.QuerySelector("#lay-another")!.GetAttribute("hx-vals"), StringComparison.Ordinal);
+        (status, page) = await house.Post("/plan?handler=Lay", ("from", from), ("to", to), ("another", true));
+        Assert.Equal(HttpStatusCode.OK, status);
+        var both = house.Studio.RoutesBetween(from, to).ToList();
+        Assert.Equal(["Amsel 61 → Brandung (1)", "Amsel 61 → Brandung (2)"], both.Select(house.Studio.Describe));
+        Assert.All(both, route => Assert.NotNull(page.QuerySelector($"#track-{route.Id}")));
+        var cell = (await house.Get("/plan?view=grid")).QuerySelector($"[data-cell-route='{both[0].Id}']")!;
+        Assert.Equal("2 routes", cell.QuerySelector("text")!.TextContent);
+        Assert.StartsWith("2 routes: ", cell.GetAttribute("data-words"), StringComparison.Ordinal);
+        // One press in the grid switches both.
+        await house.Post("/plan?handler=Cells", ("cells", $"{from}:{to}"), ("on", false));
+        Assert.All(house.Studio.RoutesBetween(from, to), route => Assert.False(route.On));
+        // The letters lead there too.
+        (_, page) = await house.Post("/plan?handler=Letters", ("q", "amsel bra"));
+        Assert.NotNull(page.QuerySelector("#lay-another"));
+        await house.Post("/plan?handler=Letters", ("q", "another amsel bra"));
+        Assert.Equal(3, house.Studio.RoutesBetween(from, to).Count());
+        Assert.Equal(3, Weiche.Files.StudioJson.Read(Weiche.Files.StudioJson.Write(house.Studio)).RoutesBetween(from, to).Count());
+    }
+
+    [Fact]
+    public async Task A_route_that_nobody_hears_says_so_where_it_is_laid_with_the_button_that_mends_it()
+    {
+        await using var house = await House.Open(dome: true);
+        var (_, page) = await house.Post("/plan?handler=Lay", ("from", house.From("Halm")), ("to", house.Studio.Destinations.First(port => port.Name == "Zinn").Id));
+        Assert.Equal("Nobody listens to channel 4.", page.QuerySelector("#route-unheard")!.TextContent);
+        Assert.Equal("Move channel 4 to 5", page.QuerySelector("#route-mend")!.TextContent);
+        var route = house.Studio.Routes[^1];
+        (_, page) = await house.Post("/plan?handler=Mend", ("route", route.Id));
+        Assert.Null(page.QuerySelector("#route-unheard"));
+        Assert.Equal(["ch 4 → 5, 1–3, 5–16"], house.Studio.FindRoute(route.Id)!.Stages.Select(stage => stage.Sign.Replace("16 of 16 ch", "ch 4 → 5, 1–3, 5–16", StringComparison.Ordinal)));
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, (await house.Post("/plan?handler=Mend", ("route", route.Id))).Status);
+    }
+
+    [Fact]
+    public async Task Lines_of_the_studio_before_are_not_shown_in_the_next()
+    {
+        await using var house = await House.Open();
+        house.StandIn("Amsel 61").Player!.Press("me", 60, 96);
+        var watch = house.Watch;
+        await House.Until(() => watch.Lines(0, 10).Count > 0, "a line");
+        var first = house.Desk.State.StudioId;
+        Assert.Null(house.Desk.Add(Studio.Empty("other")));
+        Assert.Empty(watch.Lines(0, 10));
+        Assert.Null(house.Desk.Open(first));
+    }
 }

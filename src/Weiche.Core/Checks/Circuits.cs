@@ -39,16 +39,24 @@ internal sealed class Circuits
     /// <summary>The closed ways of a component, each with all that runs in it. A component may have several.</summary>
     private IEnumerable<Finding> Endless(int component)
     {
-        var places = _flow.Components[component].Places;
-        if (places.All(place => _search.Endless[place].IsEmpty)) return [];
-        var running = places.SelectMany(place => _flow.OutOf[place])
-            .Where(step => _flow.ComponentOf[step.To] == component)
-            .Select(step => (Step: step, Set: step.Image(_search.Endless[step.From]).Intersect(_search.Endless[step.To])))
+        return Rings(_search, component).Select(ring => Endless(ring.Part, ring.Running)).OfType<Finding>();
+    }
+
+    /// <summary>The parts of a component within which messages go round, each with the steps that they take and what runs over each. What only
+    /// passes through on its way into such a part is in none.</summary>
+    internal static IEnumerable<(Component Part, List<(Step Step, MessageSet Set)> Running)> Rings(CircuitSearch search, int component)
+    {
+        var flow = search.Flow;
+        var places = flow.Components[component].Places;
+        if (places.All(place => search.Endless[place].IsEmpty)) return [];
+        var running = places.SelectMany(place => flow.OutOf[place])
+            .Where(step => flow.ComponentOf[step.To] == component)
+            .Select(step => (Step: step, Set: step.Image(search.Endless[step.From]).Intersect(search.Endless[step.To])))
             .Where(item => !item.Set.IsEmpty).ToList();
         var runs = running.Select(item => item.Step.Index).ToHashSet();
-        var (of, parts) = Component.Find(_flow.Places.Length, _flow.OutOf, step => runs.Contains(step.Index));
+        var (of, parts) = Component.Find(flow.Places.Length, flow.OutOf, step => runs.Contains(step.Index));
         return parts.Select((part, i) => (part, i)).Where(item => item.part.IsClosed)
-            .Select(item => Endless(item.part, [.. running.Where(each => of[each.Step.From] == item.i && of[each.Step.To] == item.i)])).OfType<Finding>();
+            .Select(item => (item.part, running.Where(each => of[each.Step.From] == item.i && of[each.Step.To] == item.i).ToList()));
     }
 
     private Finding? Endless(Component circuit, List<(Step Step, MessageSet Set)> running)

@@ -123,6 +123,12 @@ public sealed record Finding(FindingKind Kind, Severity Severity, string Key, st
     /// <summary>What goes wrong as messages, for a remedy that stops just that; empty where nothing does.</summary>
     public MessageSet Messages { get; init; } = MessageSet.Empty;
 
+    /// <summary>Of a circuit that is closed but for a route that is switched off: what switches that on.</summary>
+    internal SwitchRoute? Opens { get; init; }
+
+    /// <summary>The edit that mends it at once, where there is a plain one; null if what to do is to be weighed (see <see cref="RemedySearch"/>).</summary>
+    public StudioEdit? Mend => Proposed is [var first, ..] ? first : null;
+
     /// <summary>Changes that may mend it besides switching off what has part in it.</summary>
     internal ImmutableArray<StudioEdit> Proposed { get; init; } = [];
 

@@ -10,6 +10,8 @@ namespace Weiche.Core.Checks;
 /// <summary>Silence from either side, and what is sent where nobody listens.</summary>
 internal static class Hearing
 {
+    private const int MostProposed = 3;
+
     /// <summary>For each place which messages there get on to where something is done with them: backward, until nothing is added.</summary>
     /// <param name="flow">The graph.</param>
     /// <param name="ends">What is done with messages at each place; empty where nothing is.</param>
@@ -75,8 +77,25 @@ internal static class Hearing
             yield return new Finding(FindingKind.Silence, Severity.Notice, $"silent-{device.Id}", $"{device.Name} reaches nothing that sounds", why)
             {
                 Routes = [.. routes.Where(route => route.On).Select(route => route.Id)],
-                Proposed = [.. routes.Where(route => !route.On).Take(3).Select(route => (StudioEdit)new SwitchRoute(route.Id, true))],
+                Proposed = [.. Proposals(flow.Studio, routes, sends.ChannelsIn())],
             };
+        }
+    }
+
+    /// <summary>What may let something through: a route switched on; a stage taken off; a channel moved to one that is listened to.</summary>
+    private static IEnumerable<StudioEdit> Proposals(Studio studio, List<Route> routes, ChannelSet sent)
+    {
+        foreach (var route in routes.Where(route => !route.On).Take(MostProposed)) yield return new SwitchRoute(route.Id, true);
+        foreach (var route in routes.Where(route => route.On).Take(MostProposed))
+        {
+            for (var i = 0; i < route.Stages.Length; i++) yield return new RemoveStage(route.Id, i, route.Stages[i].Name);
+            var to = studio.FindPort(route.To)!.Value;
+            foreach (var hearer in studio.Chain(to.Port.Jack ?? default).Select(link => link.Device).DefaultIfEmpty(to.Device).Where(device => device.Listens.Count is > 0 and < Channel.Count))
+            {
+                var moved = sent.Count is > 0 and < Channel.Count ? sent : ChannelSet.All;
+                var target = ChannelSet.None.With(hearer.Listens.Members.First(), true);
+                yield return new AddStage(route.Id, new Stages.ChannelsStage(moved.Members.Aggregate(Stages.ChannelMap.Identity, (map, channel) => map.With(channel, target))));
+            }
         }
     }
 
@@ -107,7 +126,7 @@ internal static class Hearing
             yield return new Finding(FindingKind.Silence, Severity.Notice, $"unreached-{device.Id}", $"Nothing reaches {device.Name}", why)
             {
                 Routes = [.. routes.Where(route => route.On).Select(route => route.Id)],
-                Proposed = [.. routes.Where(route => !route.On).Take(3).Select(route => (StudioEdit)new SwitchRoute(route.Id, true))],
+                Proposed = [.. Proposals(flow.Studio, routes, routes.Aggregate(ChannelSet.None, (all, route) => flow.Studio.SourcesOf(route).SelectMany(source => source.Channels.Members).Aggregate(all, (set, channel) => set.With(channel, true))))],
             };
         }
     }

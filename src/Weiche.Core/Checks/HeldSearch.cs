@@ -50,6 +50,7 @@ public static class HeldSearch
                 Ring = circuit.Ring,
                 Round = circuit.Round,
                 Routes = onRoutes,
+                Opens = onRoutes is [var route] && studio.FindRoute(route) is { On: false } ? new SwitchRoute(route, true) : null,
                 Runs = [.. circuit.Runs.Where(run => run.Runs).Select(run => run with { Verdict = "would run" })],
                 Evidence = ["No fault: nothing goes round. If this one thing were changed, it would."],
             });

@@ -54,20 +54,26 @@ public static class RemedySearch
     /// <param name="finding">The finding.</param>
     public static RemedyList For(CheckReport report, Finding finding)
     {
+        if (finding.Opens is { } opens) return ForWaiting(report, opens);
         var studio = report.Studio;
         var flow = report.Search.Flow;
         var tangled = flow.Steps.Length > TangledSteps || !report.Looked.IsWhole;
         var most = tangled ? TangledCandidates : MaxCandidates;
-        var all = Candidates(studio, finding).DistinctBy(candidate => candidate.Title).Take(most + 1).ToList();
+        var all = Candidates(studio, finding).DistinctBy(candidate => candidate.Title);
+        // Where few can be tried, what stands on the ring itself comes first, and switching off before what narrows.
+        if (tangled) all = all.OrderBy(candidate => candidate.Edit is SwitchRoute off ? finding.Ring.Any(leg => leg.Route == off.Id) ? 0 : 2 : candidate.Edit is SwitchInnerPath ? 1 : 3);
+        var candidates = all.Take(most + 1).ToList();
         var hearers = Deliveries.HearersBehind(flow, StepsOf(flow, finding)).Distinct().Take(tangled ? TangledHearers : int.MaxValue).ToHashSet();
         var before = Deliveries.Of(flow, hearers);
-        var tried = all.Take(most).Select(candidate => Try(candidate)).OfType<Tried>().ToList();
+        var tried = candidates.Take(most).Select(candidate => Try(candidate)).OfType<Tried>().ToList();
         var complete = tried.Where(each => each.Removes).ToList();
         var least = complete.Count > 0 ? complete.Min(each => each.Cost) : int.MaxValue;
         // What does not do alone may do together, and for less. No set costs less than the dearest of its members.
         var parts = tried.Where(each => !each.Removes && each.Cost < least).OrderBy(each => each.Cost).ToList();
-        var isWhole = !tangled && all.Count <= most && (least == 0 || parts.Count <= 6);
+        var isWhole = !tangled && candidates.Count <= most && (least == 0 || parts.Count <= 6);
         var sets = 0;
+        // A set that does needs nothing more.
+        var enough = new List<List<Tried>>();
         foreach (var set in least == 0 || tangled ? [] : Sets(parts.Take(12).ToList()))
         {
             if (sets++ >= MaxSets)
@@ -75,11 +81,12 @@ public static class RemedySearch
                 isWhole = false;
                 break;
             }
-            if (set.Max(each => each.Cost) >= least) continue;
+            if (set.Max(each => each.Cost) >= least || enough.Exists(smaller => smaller.TrueForAll(set.Contains))) continue;
             var together = new Candidate(
                 Circuits.Capital(WordList.Of([.. set.Select(each => char.ToLowerInvariant(each.Candidate.Title[0]) + each.Candidate.Title[1..])])),
                 new ManyEdits([.. set.Select(each => each.Candidate.Edit)], $"Remedy: {finding.Title}"), set.Exists(each => each.Candidate.AtDevice));
             if (Try(together) is not { Removes: true } found) continue;
+            enough.Add(set);
             complete.Add(found);
             least = Math.Min(least, found.Cost);
         }
@@ -95,10 +102,30 @@ public static class RemedySearch
             var search = then?.Search ?? CircuitSearch.Of(Flow.Of(after), report.Search);
             search.Forget();
             var removes = then is null ? !StillRuns(finding, report.Search, search) : then.Findings.All(other => other.Key != finding.Key);
-            if (then is not null && then.OpensCircuit(report)) return null;
+            if (search.OpensMoreThan(report.Search)) return null;
             var lost = before.LostIn(Deliveries.Of(search.Flow, hearers));
             return new Tried(candidate, removes, lost, Deliveries.CostOf(lost));
         }
+    }
+
+    /// <summary>A route that waits, since it would open a circuit: what would keep that closed with the route switched on.</summary>
+    private static RemedyList ForWaiting(CheckReport report, SwitchRoute opens)
+    {
+        var none = new RemedyList([], false);
+        if (report.Studio.FindRoute(opens.Id) is not { } route || opens.Apply(report.Studio).Studio is not { } after) return none;
+        var then = Checker.Check(after, report);
+        var known = report.OpenCircuits.Select(finding => finding.Key).ToHashSet();
+        if (then.OpenCircuits.FirstOrDefault(finding => !known.Contains(finding.Key)) is not { } circuit) return none;
+        var list = For(then, circuit);
+        var name = report.Studio.Describe(route);
+        return list with
+        {
+            Remedies = [.. list.Remedies.Where(remedy => remedy.Edit is not SwitchRoute off || off.Id != opens.Id).Select(remedy =>
+            {
+                var title = $"{remedy.Title}, and switch {name} on";
+                return remedy with { Key = KeyOf(title), Title = title, Edit = new ManyEdits([remedy.Edit, opens], title) };
+            })],
+        };
     }
 
     /// <summary>Names a remedy by what it does, so that a form still means the same after the list was made anew.</summary>
@@ -109,18 +136,25 @@ public static class RemedySearch
         return hash.ToString("x16", System.Globalization.CultureInfo.InvariantCulture);
     }
 
-    /// <summary>Whether anything still goes round at the places of a circuit that is open now.</summary>
+    /// <summary>Whether anything still goes round on the ways of a circuit that is open now. What another circuit sends through the same
+    /// places does not: that one is a finding of its own.</summary>
     private static bool StillRuns(Finding finding, CircuitSearch before, CircuitSearch after)
     {
-        foreach (var place in PlacesOf(before.Flow, finding))
-        {
-            if (after.Flow.Number(place) is { } number && !after.Endless[number].IsEmpty) return true;
-        }
-        return false;
+        // The routes of a circuit may carry others too: its ways are those of the ring that it is.
+        var (routes, paths) = (finding.Routes.ToHashSet(), finding.Paths.Select(path => path.Path).ToHashSet());
+        var own = Enumerable.Range(0, before.Flow.Components.Length).Where(component => before.Flow.Components[component].IsClosed)
+            .SelectMany(component => Circuits.Rings(before, component)).Select(ring => ring.Running.ConvertAll(item => item.Step))
+            .Where(steps => routes.SetEquals(steps.Select(step => step.Route?.Id).OfType<RouteId>()) && paths.SetEquals(steps.Select(step => step.Link?.Inner?.Id).OfType<InnerPathId>()))
+            .SelectMany(steps => steps).ToList();
+        var ways = (own.Count > 0 ? own : StepsOf(before.Flow, finding)).Select(step => WayOf(before.Flow, step)).ToHashSet();
+        var components = ways.SelectMany(way => new[] { way.From, way.To }).OfType<Place>()
+            .Select(place => after.Flow.Number(place)).OfType<int>().Select(number => after.Flow.ComponentOf[number]).Distinct();
+        return components.Where(component => after.Flow.Components[component].IsClosed)
+            .SelectMany(component => Circuits.Rings(after, component)).Any(ring => ring.Running.Exists(item => ways.Contains(WayOf(after.Flow, item.Step))));
     }
 
-    private static IEnumerable<Place> PlacesOf(Flow flow, Finding finding) =>
-        StepsOf(flow, finding).SelectMany(step => new[] { flow.Places[step.From], flow.Places[step.To] }).OfType<Place>().Distinct();
+    private static (RouteId? Route, InnerPathId? Path, Place? From, Place? To) WayOf(Flow flow, Step step) =>
+        (step.Route?.Id, step.Link?.Inner?.Id, flow.Places[step.From], flow.Places[step.To]);
 
     private static IEnumerable<Step> StepsOf(Flow flow, Finding finding)
     {

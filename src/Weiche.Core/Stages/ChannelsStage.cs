@@ -131,7 +131,16 @@ public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Sta
     {
         public override Stage Fresh => new ChannelsStage(ChannelMap.Identity);
 
-        public override IReadOnlyList<string> LineWords => ["ch", "channel", "channels"];
+        public override IReadOnlyList<string> LineWords => ["ch", "channel", "channels", Mpe];
+
+        private const string Mpe = "mpe";
+
+        internal override bool TryReadLine(string word, string rest, [NotNullWhen(true)] out Stage? stage, out string problem)
+        {
+            if (word != Mpe) return TryRead(rest, out stage, out problem);
+            (stage, problem) = (rest.ToLowerInvariant() is "" or "kept whole" or "whole" ? new ChannelsStage(ChannelMap.Identity, true) : null, "");
+            return stage is not null;
+        }
 
         public override Stage Read(StageFields fields) => TryRead(fields.Text("map"), out var stage, out var problem)
             ? (ChannelsStage)stage with { KeepWhole = fields.Flag("keepWhole", false) }

@@ -69,6 +69,15 @@ public sealed record KindsStage(KindSet Passing) : Stage
             ["pitch bend"] = [MessageKind.PitchBend],
             ["pressure"] = [MessageKind.ChannelPressure, MessageKind.PolyPressure],
             ["controllers"] = [MessageKind.ControlChange],
+            ["aftertouch"] = [MessageKind.ChannelPressure, MessageKind.PolyPressure],
+            ["pitchbend"] = [MessageKind.PitchBend],
+            ["wheel"] = [MessageKind.PitchBend],
+            ["controls"] = [MessageKind.ControlChange],
+            ["cc"] = [MessageKind.ControlChange],
+            ["clocks"] = [MessageKind.Clock],
+            ["program"] = [MessageKind.ProgramChange],
+            ["prog"] = [MessageKind.ProgramChange],
+            ["pc"] = [MessageKind.ProgramChange],
             ["programs"] = [MessageKind.ProgramChange],
             ["program changes"] = [MessageKind.ProgramChange],
             ["system exclusive"] = [MessageKind.SystemExclusive],
@@ -77,7 +86,7 @@ public sealed record KindsStage(KindSet Passing) : Stage
 
         public override Stage Fresh => new KindsStage(KindSet.All);
 
-        public override IReadOnlyList<string> LineWords => ["no", "only"];
+        public override IReadOnlyList<string> LineWords => ["no", "only", "without", "just"];
 
         public override Stage Read(StageFields fields) => new KindsStage(KindSet.Of([.. fields.Texts("pass").Select(KindOf)]));
 
@@ -85,13 +94,13 @@ public sealed record KindsStage(KindSet Passing) : Stage
         {
             (stage, problem) = (null, "");
             var set = KindSet.None;
-            foreach (var name in rest.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries))
+            foreach (var name in rest.Replace(" and ", ",", StringComparison.OrdinalIgnoreCase).Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries))
             {
                 if (!Spoken.TryGetValue(name, out var kinds)) return false;
                 foreach (var kind in kinds) set = set.With(kind, true);
             }
             if (set.IsEmpty) return false;
-            stage = new KindsStage(word == "only" ? set : set.Complement);
+            stage = new KindsStage(word is "only" or "just" ? set : set.Complement);
             return true;
         }
 

@@ -154,7 +154,7 @@ public sealed record ProgramsStage : Stage
     {
         public override string Example => "1→5, 2 stop, 3→10 bank 128, others stop";
 
-        public override IReadOnlyList<string> LineWords => ["program", "programs"];
+        public override IReadOnlyList<string> LineWords => ["program", "programs", "prog", "pc"];
 
         // Programs from 1 to 128: "1→5", "2 stop", "3→10 bank 128", "others stop".
         private protected override string Examples => "1→5, 2 stop, 3→10 bank 128, or others stop; programs go from 1 to 128";

@@ -9,6 +9,9 @@ public static class StageLine
     /// <summary>What can be typed, in a sentence.</summary>
     public const string Examples = "Type like this: keys C1 – B2, transpose -12, ch 1→5, no clock, only notes, velocity 20-127, cc 1→11, chord 0 4 7, or thin 50.";
 
+    private const int MaxLength = 200;
+    private const int Offered = 3;
+
     /// <summary>Reads a line.</summary>
     /// <param name="line">What was typed.</param>
     /// <param name="stage">The stage.</param>
@@ -17,8 +20,10 @@ public static class StageLine
     {
         stage = null;
         var text = (line ?? "").Trim();
-        problem = text.Length is 0 or > 200 ? Examples : $"“{text}” is no stage. {Examples}";
-        if (text.Length is 0 or > 200) return false;
+        problem = Examples;
+        if (text.Length is 0 or > MaxLength) return false;
+        problem = $"“{text}” is not understood. Nearest to it: {string.Join(", ", StageSpeech.Nearest(text, Offered).Select(phrase => $"“{phrase}”"))}. {Examples}";
+        text = StageSpeech.Plain(text);
         var gap = text.IndexOf(' ', StringComparison.Ordinal);
         var (word, rest) = gap < 0 ? (text.ToLowerInvariant(), "") : (text[..gap].ToLowerInvariant(), text[(gap + 1)..].Trim());
         if (StageSorts.All.FirstOrDefault(sort => sort.LineWords.Contains(word)) is { } named)

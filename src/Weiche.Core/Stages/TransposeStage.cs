@@ -84,7 +84,7 @@ public sealed record TransposeStage : Stage
         public override bool TryRead(StageField field, [NotNullWhen(true)] out Stage? stage, out string problem) => TryRead(field("set") ?? field("semitones"), out stage, out problem);
 
         // What is a number with a sign is a transposition.
-        internal override Stage? TryReadBare(string text) => text[0] is '+' or '-' or '−' && TryRead(text, out var stage, out _) ? stage : null;
+        internal override Stage? TryReadBare(string text) => text[0] is '+' or '-' or '−' or '±' && TryRead(text, out var stage, out _) ? stage : null;
 
         private protected override string TextOf(TransposeStage stage) => MessageText.WithSign(stage.Semitones);
 

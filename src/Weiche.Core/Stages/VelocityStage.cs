@@ -1,6 +1,7 @@
 using System.Diagnostics.CodeAnalysis;
 using System.Globalization;
 using System.Text.Json;
+using System.Text.RegularExpressions;
 using Weiche.Core.Midi;
 using Weiche.Core.Sets;
 
@@ -11,7 +12,7 @@ namespace Weiche.Core.Stages;
 /// shifted, and kept from 1 to 127, so that a note-on never becomes a note-off. Note-offs and all other messages pass
 /// as they are.
 /// </summary>
-public sealed record VelocityStage : Stage
+public sealed partial record VelocityStage : Stage
 {
     /// <summary>What is to be known of Velocity stages as a sort.</summary>
     public static StageSort AsSort { get; } = new VelocitySort();
@@ -121,7 +122,7 @@ public sealed record VelocityStage : Stage
         return builder.ToSet();
     }
 
-    private sealed class VelocitySort() : StageSort<VelocityStage>(
+    private sealed partial class VelocitySort() : StageSort<VelocityStage>(
         "Velocity", "velocity", "Note-ons outside low to high stop; the others are bent, scaled (per cent) and shifted.",
         """
         "low": { "type": "integer", "minimum": 1, "maximum": 127 }, "high": { "type": "integer", "minimum": 1, "maximum": 127 },
@@ -157,11 +158,26 @@ public sealed record VelocityStage : Stage
 
         internal override bool TryReadLine(string word, string rest, [NotNullWhen(true)] out Stage? stage, out string problem)
         {
-            problem = "";
-            var ends = rest.Split('-', '–');
-            stage = ends.Length == 2 && TypedNumber.TryRead(ends[0], 1, 127, out var low) && TypedNumber.TryRead(ends[1], low, 127, out var high) ? new VelocityStage(low, high) : null;
+            (stage, problem) = (null, "");
+            var (low, high, scale, offset, curve, any) = (1, 127, 100, 0, 0, false);
+            // As the sign has it: limits, "× 50 %", a number with its sign, "curve +20"; a bare number is what all become.
+            foreach (Match part in Part().Matches(rest))
+            {
+                any = true;
+                var said = part.Groups;
+                var ok = said["first"].Success ? TypedNumber.TryRead(said["first"].Value, 1, 127, out low) && TypedNumber.TryRead(said["last"].Value, low, 127, out high)
+                    : said["percent"].Success ? TypedNumber.TryRead(said["percent"].Value, 0, 400, out scale)
+                    : said["curve"].Success ? TypedNumber.TryRead(said["curve"].Value, -100, 100, out curve)
+                    : said["shift"].Success ? TypedNumber.TryRead(said["shift"].Value.Replace(" ", "", StringComparison.Ordinal), -127, 127, out offset)
+                    : said["all"].Success && TypedNumber.TryRead(said["all"].Value, 1, 127, out offset) && (scale = 0) == 0;
+                if (!ok) return false;
+            }
+            stage = any ? new VelocityStage(low, high, scale, offset, curve) : null;
             return stage is not null;
         }
+
+        [GeneratedRegex(@"\G\s*(?:(?<first>\d+)\s*[-–]\s*(?<last>\d+)|(?:×|x|\*)?\s*(?<percent>\d+)\s*%|curve\s*(?<curve>[+−-]?\d+)|(?<shift>[+−-]\s*\d+)|(?<all>\d+)$|(?<other>\S))", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+        private static partial Regex Part();
 
         private protected override void Write(VelocityStage stage, Utf8JsonWriter writer)
         {

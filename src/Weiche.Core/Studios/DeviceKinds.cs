@@ -101,16 +101,16 @@ public static class DeviceKinds
 
     private static readonly Dictionary<DeviceKind, DeviceFacts> Table = new()
     {
-        [DeviceKind.KeyboardController] = new("keyboard controller", "controller", "keyboard") { Listens = false, ShowsWhatItHears = true, Worst = [.. Hands] },
-        [DeviceKind.KeyboardSynth] = new("keyboard with sound", "keyboard synth", "synth") { Sounds = true, HasLocalControl = true, HasThru = true, Worst = [.. Hands] },
-        [DeviceKind.SoundModule] = new("sound module", "module") { Sends = false, Sounds = true, HasThru = true },
-        [DeviceKind.DrumModule] = new("drum module", "drums") { Sends = false, Sounds = true, HasThru = true },
-        [DeviceKind.Pads] = new("pads")
+        [DeviceKind.KeyboardController] = new("keyboard controller", "controller", "keyboard", "master keyboard", "midi keyboard") { Listens = false, ShowsWhatItHears = true, Worst = [.. Hands] },
+        [DeviceKind.KeyboardSynth] = new("keyboard with sound", "keyboard synth", "synth", "synthesizer", "workstation", "stage piano", "piano", "organ") { Sounds = true, HasLocalControl = true, HasThru = true, Worst = [.. Hands] },
+        [DeviceKind.SoundModule] = new("sound module", "module", "expander", "sampler", "rack") { Sends = false, Sounds = true, HasThru = true },
+        [DeviceKind.DrumModule] = new("drum module", "drums", "drum machine", "drum computer") { Sends = false, Sounds = true, HasThru = true },
+        [DeviceKind.Pads] = new("pads", "pad controller", "drum pads")
         {
             ShowsWhatItHears = true,
             Worst = [.. Anything, new(40, KindSet.Of(MessageKind.Note)), new(50, KindSet.Of(MessageKind.PolyPressure)), new(20, KindSet.Of(MessageKind.ControlChange))],
         },
-        [DeviceKind.Pedals] = new("pedals")
+        [DeviceKind.Pedals] = new("pedals", "pedal", "pedal board", "pedalboard", "foot controller")
         {
             Listens = false,
             Worst = [.. Anything, new(10, KindSet.Of(MessageKind.Note)), new(20, KindSet.Of(MessageKind.ControlChange))],

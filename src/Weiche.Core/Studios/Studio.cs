@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using System.Globalization;
 using System.Runtime.CompilerServices;
 using Weiche.Core.Midi;
 
@@ -152,9 +153,14 @@ public sealed record Studio
         _ => "any source",
     };
 
-    /// <summary>The route in words: "Amsel 61 → Brandung".</summary>
+    /// <summary>The route in words: "Amsel 61 → Brandung"; of several between the same two with its number: "Amsel 61 → Zinn (2)".</summary>
     /// <param name="route">A route of this studio.</param>
-    public string Describe(Route route) => $"{NameOf(route.From)} → {FindPort(route.To)!.Value.Name}";
+    public string Describe(Route route) => $"{NameOf(route.From)} → {FindPort(route.To)!.Value.Name}{(Index.NumberAmongTwins(route.Id) is { } number ? string.Create(CultureInfo.InvariantCulture, $" ({number})") : "")}";
+
+    /// <summary>The routes that lead from there to there, in their order.</summary>
+    /// <param name="from">Where they come from, whatever each leaves out.</param>
+    /// <param name="to">The destination.</param>
+    public IEnumerable<Route> RoutesBetween(RouteSource from, PortId to) => Routes.Where(route => route.To == to && route.From.Plate == from.Plate);
 
     /// <summary>The same studio under another name.</summary>
     /// <param name="name">A name that <see cref="NameRule"/> allows.</param>

@@ -12,6 +12,7 @@ internal sealed class StudioIndex
 
     // Made when it is asked for first; made twice by two threads it is the same twice.
     private LiveRoutes? _live;
+    private Dictionary<RouteId, int>? _twins;
 
     internal StudioIndex(Studio studio)
     {
@@ -42,6 +43,14 @@ internal sealed class StudioIndex
     internal DevicePort? FindPort(PortId id) => _ports.TryGetValue(id, out var port) ? port : null;
 
     internal Route? FindRoute(RouteId id) => _routes.GetValueOrDefault(id);
+
+    /// <summary>Which one a route is, from 1, of several between the same two; null where it is the only one.</summary>
+    internal int? NumberAmongTwins(RouteId id)
+    {
+        _twins ??= Studio.Routes.GroupBy(route => (route.From.Plate, route.To)).Where(group => group.Skip(1).Any())
+            .SelectMany(group => group.Index()).ToDictionary(item => item.Item.Id, item => item.Index + 1);
+        return _twins.TryGetValue(id, out var number) ? number : null;
+    }
 
     internal (Device Device, Jack Jack)? FindJack(JackId id) => _jacks.TryGetValue(id, out var found) ? found : null;
 

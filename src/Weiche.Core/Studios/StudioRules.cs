@@ -115,8 +115,6 @@ public static class StudioRules
             if (route.Stages.Length > Route.MaxStages)
                 throw new ArgumentException($"Route {route.Id} has {route.Stages.Length} stages; at most {Route.MaxStages} are possible.");
         }
-        if (studio.Routes.GroupBy(route => (route.From.Plate, route.To)).FirstOrDefault(group => group.Count() > 1) is { } doubled)
-            throw new ArgumentException($"There are two routes from {doubled.Key.Plate.Key} to {doubled.Key.To}.");
     }
 
     private static void CheckSource(Studio studio, PortId id, string what)

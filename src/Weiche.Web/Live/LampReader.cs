@@ -1,3 +1,4 @@
+using Weiche.Core.Checks;
 using Weiche.Core.Live;
 using Weiche.Core.Midi;
 using Weiche.Core.Studios;
@@ -38,17 +39,18 @@ public sealed record LampFrame(
 
 /// <summary>The lamp of the guard in the head of each page.</summary>
 /// <param name="Open">How many circuits are open.</param>
-/// <param name="Warnings">How many other findings want a look.</param>
+/// <param name="Warnings">How many other findings want a look: what will be heard or missed, and who is silent.</param>
 /// <param name="Stopped">How many things the guard stops that went round in spite of the plan.</param>
 public sealed record GuardLamp(int Open, int Warnings, int Stopped)
 {
     /// <summary>What it says.</summary>
     public string Words => Open > 0 ? Open == 1 ? "1 circuit open" : $"{Open} circuits open"
         : Stopped > 0 ? Stopped == 1 ? "1 circuit stopped" : $"{Stopped} stopped"
+        : Warnings > 0 ? $"{Warnings} to look at"
         : "All clear";
 
     /// <summary>What it says where there is room for more.</summary>
-    public string Title => $"Checks (4): {Words.ToLowerInvariant()}{(Stopped > 0 ? $"; the guard stops {Stopped}" : "")}{(Warnings > 0 ? $"; {Warnings} other {(Warnings == 1 ? "thing wants" : "things want")} a look" : "")}";
+    public string Title => $"Checks (4): {(Open + Stopped == 0 && Warnings > 0 ? "no circuit is open, " : "")}{Words.ToLowerInvariant()}{(Stopped > 0 ? $"; the guard stops {Stopped}" : "")}{(Warnings > 0 && Open + Stopped > 0 ? $"; {Warnings} more to look at" : "")}";
 
     /// <summary>How it looks: "open", "stopped", "warn" or "clear".</summary>
     public string Look => Open > 0 ? "open" : Stopped > 0 ? "stopped" : Warnings > 0 ? "warn" : "clear";
@@ -58,7 +60,7 @@ public sealed record GuardLamp(int Open, int Warnings, int Stopped)
     public static GuardLamp Of(Desk.StudioDesk desk)
     {
         var report = desk.State.Report;
-        return new GuardLamp(report.OpenCircuits.Count(), report.Findings.Count(finding => finding.Severity == Core.Checks.Severity.Warning), desk.Junction.Guarded().Trips.Length);
+        return new GuardLamp(report.OpenCircuits.Count(), report.Findings.Count(finding => finding.Severity == Severity.Warning || finding.Kind == FindingKind.Silence), desk.Junction.Guarded().Trips.Length);
     }
 }
 

@@ -96,9 +96,13 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
         lock (_gate)
         {
             var lines = new List<WatchLine>();
+            var studio = desk.State.StudioId;
             for (var number = _count; number > Math.Max(after, _count - Capacity) && lines.Count < count; number--)
             {
-                var line = Line(_kept[number % Capacity]!);
+                var kept = _kept[number % Capacity]!;
+                // What was played in another studio says nothing here.
+                if (kept.StudioId != studio) break;
+                var line = Line(kept);
                 if (filter is null || filter.Takes(line)) lines.Add(line);
             }
             return lines;
@@ -182,8 +186,8 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
         var records = _open.ToArray();
         _open.Clear();
         if (desk.StudioOfPlan(_openStudio) is not { } studio) return;
-        var kept = new Kept(_count + 1, records, studio);
-        if (!came.Message.IsBackground) _lastFrom[(desk.State.StudioId, came.Port)] = kept;
+        var kept = new Kept(_count + 1, records, studio, desk.State.StudioId);
+        if (!came.Message.IsBackground) _lastFrom[(kept.StudioId, came.Port)] = kept;
         if (came.Message.HasChannel) _recent[_recentCount++ % RecentKept] = (came.Port, came.Message);
         _kept[kept.Number % Capacity] = kept;
         Volatile.Write(ref _count, kept.Number);
@@ -252,13 +256,15 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
     }
 
     /// <summary>A message that came, with what became of it, as the engine wrote it down.</summary>
-    private sealed class Kept(long number, TapRecord[] records, Studio studio)
+    private sealed class Kept(long number, TapRecord[] records, Studio studio, int studioId)
     {
         internal long Number { get; } = number;
 
         internal TapRecord[] Records { get; } = records;
 
         internal Studio Studio { get; } = studio;
+
+        internal int StudioId { get; } = studioId;
 
         internal WatchLine? Line { get; set; }
     }

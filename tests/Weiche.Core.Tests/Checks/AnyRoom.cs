@@ -113,7 +113,7 @@ internal static class AnyRoom
             if (sources.Count == 0 || destinations.Count == 0) break;
             RouteSource source = from % 8 == 7 ? new AnySource([], how == 5) : from % 8 == 6 && groups.Length > 0 ? new GroupSource(groups[0].Id) : sources[from / 8 % sources.Count].Id;
             var route = new Route(new RouteId(nextId++), source, destinations[to % destinations.Count].Id, how != 0, [.. stages], how == 1 && to % 4 == 0, how is 2 or 3);
-            if (!laid.Any(other => other.From.Plate == route.From.Plate && other.To == route.To)) laid.Add(route);
+            if (laid.Count(other => other.From.Plate == route.From.Plate && other.To == route.To) < 2) laid.Add(route);
         }
         return new Studio { Name = "Room", NextId = nextId, Devices = [.. devices], Routes = laid.ToImmutable(), Groups = groups, Cables = plugs.ToImmutable() }.Checked();
     }

@@ -354,4 +354,84 @@ public class CheckerTests
         var on = new SwitchRoute(new RouteId(laid.NewId), true).Apply(opening.Waiting!).Studio!;
         Assert.True(Opening.Of(Checker.Check(opening.Waiting!), Checker.Check(on)).IsUndone);
     }
+
+    [Fact]
+    public void A_circuit_that_another_one_feeds_has_its_remedies()
+    {
+        // b goes round by itself through the route from any source, which a, in a circle of its own, feeds as well.
+        var studio = Room(["a", "b"], "a", "b").Lay("a", "a");
+        studio = studio.Must(new LayRoute(new AnySource([], true), studio.To("b")));
+        var report = Checker.Check(studio);
+        Assert.Equal(2, report.OpenCircuits.Count());
+        Assert.All(report.OpenCircuits, finding =>
+        {
+            var list = RemedySearch.For(report, finding);
+            Assert.NotEmpty(list.Remedies);
+            Assert.All(list.Remedies, remedy => Assert.DoesNotContain(Checker.Check(studio.Must(remedy.Edit)).OpenCircuits, other => other.Key == finding.Key));
+        });
+    }
+
+    [Fact]
+    public void A_silence_that_a_channel_or_a_stage_less_mends_is_mended_so()
+    {
+        var room = Studio.Empty("Room").Must(new AddDevice("keys, keyboard controller, ch 1")).Must(new AddDevice("voice, sound module, ch 3"));
+        var deaf = room.Lay("keys", "voice");
+        Assert.Contains(RemedySearch.For(Checker.Check(deaf), Silent(deaf, "keys")).Remedies, remedy => remedy.Title.StartsWith("Move channel 1 to 3", StringComparison.Ordinal));
+        var narrow = room.Lay("keys", "voice", new ChannelsStage(ChannelMap.Identity.With(Ch(1), ChannelSet.Of(3))), new KindsStage(KindSet.Of(MessageKind.Clock)));
+        Assert.Contains(RemedySearch.For(Checker.Check(narrow), Silent(narrow, "keys")).Remedies, remedy => remedy.Title.StartsWith("Take Kinds off", StringComparison.Ordinal));
+
+        static Finding Silent(Studio studio, string name) => Checker.Check(studio).Findings.Single(finding => finding.Kind == FindingKind.Silence && finding.Title.Contains(name, StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void A_route_that_waits_has_what_would_let_it_be_switched_on()
+    {
+        var studio = Room(["a", "b"], "a").Lay("b", "a").Lay("a", "a", new KindsStage(KindSet.Of(MessageKind.Note)));
+        var route = studio.Route("a", "a").Id;
+        var waiting = studio.Must(new SwitchRoute(route, false));
+        var report = Checker.Check(waiting);
+        Assert.Empty(report.OpenCircuits);
+        var held = HeldSearch.Of(report).Findings.Single(finding => finding.Key == $"held-route-{route}");
+        var list = RemedySearch.For(report, held);
+        Assert.NotEmpty(list.Remedies);
+        Assert.All(list.Remedies, remedy =>
+        {
+            var after = waiting.Must(remedy.Edit);
+            Assert.True(after.FindRoute(route)!.On);
+            Assert.Empty(Checker.Check(after).OpenCircuits);
+            Assert.EndsWith(", and switch a → a on", remedy.Title, StringComparison.Ordinal);
+        });
+    }
+
+    [Fact]
+    public void In_a_large_studio_what_stands_on_the_ring_is_tried_first()
+    {
+        // Everything leads everywhere; the one route that closes a circle is the last.
+        var names = Enumerable.Range(0, 50).Select(i => $"d{i}").ToArray();
+        var studio = Room(names, "d0");
+        foreach (var from in names.Skip(1))
+        {
+            foreach (var to in names.Where(to => to != from)) studio = studio.Lay(from, to);
+        }
+        studio = studio.Lay("d0", "d0");
+        var report = Checker.Check(studio);
+        var finding = Assert.Single(report.OpenCircuits);
+        Assert.Contains(RemedySearch.For(report, finding).Remedies, remedy => remedy.Title == "Switch off d0 → d0");
+    }
+
+    [Fact]
+    public void No_remedy_has_a_smaller_one_in_it()
+    {
+        AnyRoom.Room.Sample(
+            studio =>
+            {
+                var report = Checker.Check(studio);
+                foreach (var finding in report.OpenCircuits.Take(2))
+                {
+                    var sets = RemedySearch.For(report, finding).Remedies.Select(remedy => remedy.Edit is ManyEdits many ? many.Edits.ToHashSet() : [remedy.Edit]).ToList();
+                    foreach (var set in sets.Where(set => set.Count > 1)) Assert.DoesNotContain(sets, other => other.Count > 1 && other.IsProperSubsetOf(set));
+                }
+            },
+            iter: 150);
+    }
 }

@@ -24,7 +24,7 @@ public class PlanLayoutTests
         foreach (var (from, to, stages) in routes)
         {
             var source = from == 9 ? AnySource.Plain : (RouteSource)studio.From(names[from % ports]);
-            var laid = new LayRoute(source, studio.To(names[to % ports])).Apply(studio);
+            var laid = new LayRoute(source, studio.To(names[to % ports]), Another: true).Apply(studio);
             if (laid.Studio is null) continue;
             studio = laid.Studio;
             for (var i = 0; i < stages; i++) studio = studio.Must(new AddStage(new RouteId(laid.NewId), new KindsStage(KindSet.All)));

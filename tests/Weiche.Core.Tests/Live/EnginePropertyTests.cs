@@ -39,7 +39,7 @@ public class EnginePropertyTests
             var group = studio.Groups.FirstOrDefault()?.Id ?? new GroupId(9_999);
             return Sort switch
             {
-                0 or 1 => new LayRoute(studio.From(Names[A]), studio.To(Names[B])),
+                0 or 1 => new LayRoute(studio.From(Names[A]), studio.To(Names[B]), Another: On),
                 2 => new SwitchRoute(route, On),
                 3 => new RemoveRoute(route),
                 4 => new SwitchPort(On ? studio.From(Names[A]) : studio.To(Names[A]), studio.NextId % 2 == 0),

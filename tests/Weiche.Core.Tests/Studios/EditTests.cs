@@ -49,7 +49,9 @@ public class EditTests
     public void A_route_that_cannot_be_is_refused_with_the_reason()
     {
         var studio = Of("a", "b", "c").Lay("a", "b").Lay("b", "c");
-        Assert.Contains("already", studio.Refused(new LayRoute(studio.From("a"), studio.To("b"))).Sentence, StringComparison.Ordinal);
+        var already = studio.Refused(new LayRoute(studio.From("a"), studio.To("b")));
+        Assert.Contains("already", already.Sentence, StringComparison.Ordinal);
+        Assert.Equal(2, studio.Must(already.Remedy!.Edit).RoutesBetween(studio.From("a"), studio.To("b")).Count());
         Assert.Contains("itself", studio.Refused(new LayRoute(studio.From("a"), studio.To("a"))).Sentence, StringComparison.Ordinal);
         Assert.Contains("is a source", studio.Refused(new LayRoute(studio.From("a"), studio.From("b"))).Sentence, StringComparison.Ordinal);
         Assert.Contains("is a destination", studio.Refused(new LayRoute(studio.To("a"), studio.To("b"))).Sentence, StringComparison.Ordinal);

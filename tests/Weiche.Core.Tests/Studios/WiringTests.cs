@@ -270,4 +270,25 @@ public class WiringTests
         Assert.NotEqual(text, broken);
         Assert.Throws<StudioFormatException>(() => StudioJson.Read(broken));
     }
+
+    [Theory]
+    [InlineData("Box, interface, 8 in", 8, 0)]
+    [InlineData("Box, interface, 8 ins, 2 outs", 8, 2)]
+    [InlineData("Box, interface 4 in 6 out", 4, 6)]
+    [InlineData("Box, 3 in and 3 out, interface", 3, 3)]
+    [InlineData("Box, interface, 2x5", 2, 5)]
+    public void An_interface_is_counted_as_one_says_it(string line, int ins, int outs)
+    {
+        var box = Studio.Empty("Room").Must(new AddDevice(line)).Devices[0];
+        Assert.Equal((ins, outs), (box.Jacks.Count(jack => jack.Role == JackRole.In), box.Jacks.Count(jack => jack.Role == JackRole.Out)));
+    }
+
+    [Theory]
+    [InlineData("drum machine", DeviceKind.DrumModule)]
+    [InlineData("Synthesizer", DeviceKind.KeyboardSynth)]
+    [InlineData("pedalboard", DeviceKind.Pedals)]
+    [InlineData("master keyboard", DeviceKind.KeyboardController)]
+    [InlineData("expander", DeviceKind.SoundModule)]
+    public void A_device_is_called_what_a_musician_calls_it(string word, DeviceKind kind) =>
+        Assert.Equal(kind, Studio.Empty("Room").Must(new AddDevice($"Thing, {word}")).Devices[0].Kind);
 }

@@ -29,7 +29,7 @@ public class TraceTests
         foreach (var (from, to, stages, how) in routes)
         {
             var source = from % 10 == 0 ? AnySource.Plain : RouteSource.FromPortId(sources[from % sources.Count].Id);
-            var laid = new LayRoute(source, destinations[to % destinations.Count].Id).Apply(studio);
+            var laid = new LayRoute(source, destinations[to % destinations.Count].Id, Another: true).Apply(studio);
             if (laid.Studio is not { } after) continue;
             var id = new RouteId(laid.NewId);
             studio = stages.Aggregate(after, (room, stage) => room.Must(new AddStage(id, stage)));

@@ -48,8 +48,13 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         window.Key(Keys.Enter);
         window.Until(() => window.Text("#route-name").Contains("Himmel", StringComparison.Ordinal), "the new route in the drawer");
         Assert.True(house.Route("Amsel 61", "Himmel").On);
+        window.Key("am xyz" + Keys.Enter);
+        window.Until(() => window.Text("#plan-say").Contains("No new route goes by “am xyz”", StringComparison.Ordinal), "the sentence");
+        // What was refused is typed over; what is there already can have another beside it.
         window.Key("am him" + Keys.Enter);
-        window.Until(() => window.Text("#plan-say").Contains("No new route goes by “am him”", StringComparison.Ordinal), "the sentence");
+        window.Until(() => window.Has("#lay-another"), "the offer of another");
+        window.Press("#lay-another");
+        window.Until(() => house.Studio.RoutesBetween(house.From("Amsel 61"), house.To("Himmel")).Count() == 2, "two routes");
     }
 
     [Fact]
@@ -135,7 +140,12 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         window.Until(() => window.Text($"[data-heard='brandung'] [data-held-more]").Contains("sustain", StringComparison.Ordinal), "sustain");
         window.KeyUp("Space", " ");
         window.Until(() => !window.Text($"[data-heard='brandung'] [data-held-more]").Contains("sustain", StringComparison.Ordinal), "pedal up");
+        // Who has the keys is said; Esc gives them back to the page, where letters are shortcuts again.
+        Assert.True(window.Find(".bench .with-keys").Displayed);
         window.Key(Keys.Escape);
+        window.Until(() => window.Find(".bench .without-keys").Displayed && !window.Find(".bench .with-keys").Displayed, "the page's keys");
+        Assert.True(window.Find("#bench").Displayed);
+        window.Key("b");
         window.Until(() => !window.Find("#bench").Displayed, "the bench closed");
     }
 

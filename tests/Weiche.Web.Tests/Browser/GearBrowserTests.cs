@@ -143,4 +143,56 @@ public sealed class GearBrowserTests(Window window) : IClassFixture<Window>
         Assert.Equal("true", window.Find("[data-heard='zinn'] [data-sound]").GetAttribute("aria-pressed"));
         Assert.DoesNotContain(window.Errors(), error => error.Contains(house.Address.Authority, StringComparison.Ordinal));
     }
+
+    [Fact]
+    public async Task What_is_typed_after_a_new_plate_was_pressed_stands_in_the_line_and_a_refused_line_is_typed_over()
+    {
+        await using var house = await House.Open(dome: true);
+        house.Desk.Open(house.Desk.Studios.First(studio => studio.Name == "Werkbank").Id);
+        window.Go(house, "/gear");
+        window.Press("#new-kies");
+        // At once, as fast as the hand goes: "x", "b" and "h" would do something on the page.
+        window.Key("box h, nonsense");
+        window.Until(() => window.Find("#line").GetAttribute("value") == "box h, nonsense", "the line");
+        Assert.EndsWith("/gear", new Uri(window.Driver.Url).AbsolutePath, StringComparison.Ordinal);
+        window.Key(Keys.Enter);
+        window.Until(() => window.Has("#line-problem"), "refused");
+        window.Until(() => window.Script<string>("return document.activeElement.id") == "line", "the cursor in the line");
+        window.Key("Kies, pads");
+        window.Key(Keys.Enter);
+        window.Until(() => house.Studio.Devices.Any(device => device.Name == "Kies"), "the device");
+    }
+
+    [Fact]
+    public async Task Enter_in_the_name_of_a_virtual_port_renames_it_and_makes_no_other()
+    {
+        await using var house = await House.Open();
+        var port = house.Device("keys to stars");
+        var count = house.Studio.Devices.Length;
+        window.Go(house, $"/gear?device={port.Id}");
+        window.Find("#device-name").Clear();
+        window.Find("#device-name").SendKeys("keys to dome" + Keys.Enter);
+        window.Until(() => house.Studio.FindDevice(port.Id)!.Name == "keys to dome", "the new name");
+        window.Until(() => window.Text(".drawer h2") == "keys to dome", "the name in the drawer");
+        window.Press("#add-name");
+        window.Key("pads to dome" + Keys.Enter + Keys.Enter);
+        window.Until(() => house.Studio.Devices.Any(device => device.Name == "pads to dome"), "the new port");
+        window.Until(() => window.Find("#add-name").GetAttribute("value") == "", "an empty line");
+        window.Press("#add-name");
+        window.Key(Keys.Enter);
+        window.Until(() => window.Has("#add-problem"), "a name is asked for");
+        Assert.Equal(count + 1, house.Studio.Devices.Length);
+    }
+
+    [Fact]
+    public async Task Whoever_leaves_while_ports_are_stepped_through_leaves_none_off()
+    {
+        await using var house = await House.Open();
+        window.Go(house, "/gear");
+        window.Key("x");
+        window.Until(() => house.Studio.Ports.Count(port => !port.Port.On) == 1, "one off");
+        window.Until(() => window.Has(".gear[data-stepping]"), "the page says which");
+        window.Go(house, "/plan");
+        window.Until(() => house.Studio.Ports.All(port => port.Port.On), "all on again");
+    }
 }

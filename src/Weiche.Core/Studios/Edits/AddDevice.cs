@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text.RegularExpressions;
 using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 
@@ -10,7 +11,7 @@ namespace Weiche.Core.Studios.Edits;
 /// </summary>
 /// <param name="Line">The line as typed.</param>
 /// <param name="Unit">What is plugged in and shall be this device; null if that is not known yet.</param>
-public sealed record AddDevice(string? Line, Unit? Unit = null) : StudioEdit
+public sealed partial record AddDevice(string? Line, Unit? Unit = null) : StudioEdit
 {
     private const string Field = "line";
     private const int MaxLine = 200;
@@ -52,6 +53,9 @@ public sealed record AddDevice(string? Line, Unit? Unit = null) : StudioEdit
 
         public (int Ins, int Outs) Size { get; set; } = (1, 1);
 
+        /// <summary>Whether the jacks of a side were counted by themselves: "8 in".</summary>
+        public bool CountsSides { get; set; }
+
         public Device? Interface { get; set; }
 
         public int Number { get; set; }
@@ -76,14 +80,20 @@ public sealed record AddDevice(string? Line, Unit? Unit = null) : StudioEdit
         if (lower.StartsWith("interface ", StringComparison.Ordinal) && TrySize(lower[10..], out var size))
         {
             (said.Kind, said.Size) = (DeviceKind.Interface, size);
-            return size is { Ins: <= Shapes.MaxInterfaceJacks, Outs: <= Shapes.MaxInterfaceJacks } and not (0, 0)
-                ? null
-                : $"An interface has up to {Shapes.MaxInterfaceJacks} jacks each way: interface 4×4.";
+            return TooMany(size);
+        }
+        if (Jacks().Match(lower) is { Success: true } counted)
+        {
+            // "8 in", and "2 out" in the same part or the next; a side that is not said has none.
+            var before = said.CountsSides ? said.Size : (Ins: 0, Outs: 0);
+            (said.CountsSides, said.Size) = (true, (Count(counted.Groups["in"]) ?? before.Ins, Count(counted.Groups["out"]) ?? before.Outs));
+            if (lower.StartsWith("interface ", StringComparison.Ordinal)) said.Kind = DeviceKind.Interface;
+            return TooMany(said.Size);
         }
         if (TrySize(lower, out size))
         {
             said.Size = size;
-            return said.Size is { Ins: <= Shapes.MaxInterfaceJacks, Outs: <= Shapes.MaxInterfaceJacks } and not (0, 0) ? null : $"An interface has up to {Shapes.MaxInterfaceJacks} jacks each way: 4×4.";
+            return TooMany(size);
         }
         if (WireWords.FirstOrDefault(item => item.Word == lower) is { Word: not null } wire)
         {
@@ -137,12 +147,21 @@ public sealed record AddDevice(string? Line, Unit? Unit = null) : StudioEdit
 
     private static bool TrySize(string text, out (int Ins, int Outs) size)
     {
-        var sides = text.Split('×', 'x');
         size = default;
+        var sides = text.Split('×', 'x');
         if (sides.Length != 2 || !int.TryParse(sides[0].Trim(), NumberStyles.None, CultureInfo.InvariantCulture, out var ins) || !int.TryParse(sides[1].Trim(), NumberStyles.None, CultureInfo.InvariantCulture, out var outs)) return false;
         size = (ins, outs);
         return true;
     }
+
+    private static string? TooMany((int Ins, int Outs) size) => size is { Ins: <= Shapes.MaxInterfaceJacks, Outs: <= Shapes.MaxInterfaceJacks } and not (0, 0)
+        ? null
+        : $"An interface has up to {Shapes.MaxInterfaceJacks} jacks each way: interface 4×4.";
+
+    private static int? Count(Group typed) => typed.Success && int.TryParse(typed.Value, NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : null;
+
+    [GeneratedRegex(@"^(?:interface )?(?:(?<in>\d{1,3})\s*ins?)?\s*(?:and\s*)?(?:(?<out>\d{1,3})\s*outs?)?(?<=(?:in|out)s?)$")]
+    private static partial Regex Jacks();
 
     private EditResult Make(Studio studio, string name, Said said)
     {

@@ -1,20 +1,28 @@
 using System.Collections.Immutable;
+using Weiche.Core.Stages;
 
 namespace Weiche.Core.Studios.Edits;
 
-/// <summary>Lays a route to a destination, switched on and without stages.</summary>
+/// <summary>Lays a route to a destination, switched on.</summary>
 /// <param name="From">Where it comes from.</param>
 /// <param name="To">The destination.</param>
-public sealed record LayRoute(RouteSource From, PortId To) : StudioEdit
+/// <param name="Another">Whether it is meant where one leads there already: the low keys on one, the high keys on the other.</param>
+/// <param name="Through">The stage it has from the start, or null.</param>
+public sealed record LayRoute(RouteSource From, PortId To, bool Another = false, Stage? Through = null) : StudioEdit
 {
     /// <inheritdoc/>
-    public override string Title(Studio studio) => $"Lay {studio.NameOf(From)} → {studio.FindPort(To)?.Name ?? "?"}";
+    public override string Title(Studio studio) => $"Lay {studio.NameOf(From)} → {studio.FindPort(To)?.Name ?? "?"}{(Another && studio.RoutesBetween(From, To).Any() ? ", another" : "")}";
 
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (Check(studio, From, To, null) is { } problem) return EditResult.Refused(problem);
-        var laid = new Route(new RouteId(studio.NextId), From, To, true, []);
+        if (Check(studio, From, To) is { } problem) return EditResult.Refused(problem);
+        if (!Another && studio.RoutesBetween(From, To).Any())
+        {
+            var to = studio.FindPort(To)!.Value;
+            return EditResult.Refused("to", $"There is a route from {studio.NameOf(From)} {to.Label} already. Another beside it can take other keys or another channel.", new Remedy("Lay another", this with { Another = true }));
+        }
+        var laid = new Route(new RouteId(studio.NextId), From, To, true, Through is null ? [] : [Through]);
         var after = studio with { Routes = studio.Routes.Add(laid), NextId = studio.NextId + 1 };
         return EditResult.Done(after, laid.Id.Value);
     }
@@ -23,15 +31,12 @@ public sealed record LayRoute(RouteSource From, PortId To) : StudioEdit
     /// <param name="studio">The studio.</param>
     /// <param name="from">Where it would come from.</param>
     /// <param name="destination">Where it would go.</param>
-    /// <param name="self">The route that it would be, if it is there already.</param>
-    internal static Problem? Check(Studio studio, RouteSource from, PortId destination, RouteId? self)
+    internal static Problem? Check(Studio studio, RouteSource from, PortId destination)
     {
         if (CheckSource(studio, from) is { } problem) return new Problem("from", problem);
         if (studio.FindPort(destination) is not { } to)
             return new Problem("to", "The port the route should go to is gone: it was removed meanwhile. Nothing was changed.");
         if (to.IsSource) return new Problem("to", $"A route goes to a destination. “{to.Label}” is a source.");
-        if (studio.Routes.Any(route => route.Id != self && route.From.Plate == from.Plate && route.To == destination))
-            return new Problem("to", $"There is a route from {studio.NameOf(from)} {to.Label} already.");
         return from is OneSource one && studio.FindPort(one.Port) is { Device: var device } && device.IsVirtualPort() && device.Id == to.Device.Id
             ? new Problem("to", $"A route cannot go from {to.Name} to itself: what is sent to it comes out of it again, in a circle.")
             : null;
@@ -83,7 +88,7 @@ public sealed record RelayRoute(RouteId Id, RouteSource? From, PortId? To) : Stu
     {
         if (studio.FindRoute(Id) is not { } route) return RouteGone();
         var after = route with { From = From ?? route.From, To = To ?? route.To };
-        if (LayRoute.Check(studio, after.From, after.To, Id) is { } problem) return EditResult.Refused(problem);
+        if (LayRoute.Check(studio, after.From, after.To) is { } problem) return EditResult.Refused(problem);
         return ReplaceRoute(studio, route, after);
     }
 }
@@ -105,7 +110,7 @@ public sealed record CopyRoute(RouteId Id, RouteSource? From, PortId? To) : Stud
     {
         if (studio.FindRoute(Id) is not { } route) return RouteGone();
         var copy = route with { Id = new RouteId(studio.NextId), From = From ?? route.From, To = To ?? route.To };
-        if (LayRoute.Check(studio, copy.From, copy.To, null) is { } problem) return EditResult.Refused(problem);
+        if (LayRoute.Check(studio, copy.From, copy.To) is { } problem) return EditResult.Refused(problem);
         return EditResult.Done(studio with { Routes = studio.Routes.Add(copy), NextId = studio.NextId + 1 }, copy.Id.Value);
     }
 }

@@ -122,7 +122,8 @@ public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load
         return this.Answer(problem, Fragment, View, "/checks");
     }
 
-    private Finding? Find(string? key) => desk.State.Report.Findings.FirstOrDefault(finding => finding.Key == key);
+    private Finding? Find(string? key) =>
+        desk.State.Report.Findings.FirstOrDefault(finding => finding.Key == key) ?? held.Find(desk.State.Report)?.Findings.FirstOrDefault(finding => finding.Key == key);
 
     private PricedRemedy? RemedyOf(Finding finding, string? key) => RemedySearch.For(desk.State.Report, finding).Remedies.FirstOrDefault(remedy => remedy.Key == key);
 
@@ -141,7 +142,7 @@ public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load
         var holding = held.Find(state.Report);
         var findings = state.Report.Findings.Concat(holding?.Findings ?? []).ToList();
         var chosen = findings.Find(finding => finding.Key == key) ?? findings.Find(finding => finding.Kind != FindingKind.Held);
-        var remedies = chosen is null || chosen.Kind == FindingKind.Held ? new RemedyList([], false)
+        var remedies = chosen is null ? new RemedyList([], false)
             : state.Report.Looked.Places <= MostAtOnce ? RemedySearch.For(state.Report, chosen) : null;
         var trips = desk.Junction.Guarded().Trips;
         return new ChecksView(state, findings, chosen, remedies, (holding is not null, holding?.IsWhole ?? false), trips, trips.Length > 0 ? Learned() : [], problem)

@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
+using Weiche.Core.Checks;
 using Weiche.Core.Midi;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
@@ -78,7 +79,8 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
     /// <param name="from">The source: a port's id, "group-3" or "any".</param>
     /// <param name="to">The destination.</param>
     /// <param name="route">The route in the drawer, kept there if this one cannot be laid.</param>
-    public IActionResult OnPostLay(string? from, int to, int? route) => Do(new LayRoute(RouteSource.Parse(from) ?? new PortId(0), new PortId(to)), route);
+    /// <param name="another">Whether it is meant where one leads there already.</param>
+    public IActionResult OnPostLay(string? from, int to, int? route, bool another) => Do(new LayRoute(RouteSource.Parse(from) ?? new PortId(0), new PortId(to), another), route);
 
     /// <summary>Lays the route that a few letters mean.</summary>
     /// <param name="q">The letters.</param>
@@ -86,11 +88,22 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
     public IActionResult OnPostLetters(string? q, int? route)
     {
         var found = RouteSearch.Find(Desk.State.Studio, q, 1);
-        if (found.Count > 0) return Do(new LayRoute(found[0].From.Id, found[0].To.Id), route);
+        if (found.Count > 0) return Do(found[0].Edit, route);
+        // What is there already is said as when it is pressed: with the way to another.
+        if (RouteSearch.Find(Desk.State.Studio, q + " another", 1) is [var there]) return Do(there.Edit with { Another = false }, route);
         var sentence = string.IsNullOrWhiteSpace(q)
             ? "Type a few letters of a source and of a destination, like “am bra”."
             : $"No new route goes by “{q.Trim()}”. Type a few letters of a source and of a destination, like “am bra”.";
         return Refuse(route, new Problem("letters", sentence), q);
+    }
+
+    /// <summary>Does what would have a route heard that nobody listens to.</summary>
+    /// <param name="route">Which.</param>
+    public IActionResult OnPostMend(int route)
+    {
+        var id = new RouteId(route);
+        var unheard = Desk.State.Report.Findings.FirstOrDefault(finding => finding.Kind == FindingKind.Unheard && finding.Routes.Contains(id));
+        return unheard?.Mend is { } edit ? Do(edit, route) : Refuse(route, new Problem("mend", "That is mended already. Nothing was changed."));
     }
 
     /// <summary>Leads a route from another source or to another destination, with all its stages.</summary>
@@ -130,11 +143,11 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
         var edits = ids.Select(Each).OfType<StudioEdit>().ToImmutableArray();
         var words = what switch
         {
-            "on" or "off" => $"Switch {ids.Length} routes {what}",
-            "solo" => $"Solo {ids.Length} routes",
-            "unsolo" => $"End solo of {ids.Length} routes",
-            "stage" => $"{stage!.Name} “{stage.Sign}” on {ids.Length} routes",
-            _ => $"Remove {ids.Length} routes",
+            "on" or "off" => $"Switch {Counted(ids.Length)} {what}",
+            "solo" => $"Solo {Counted(ids.Length)}",
+            "unsolo" => $"End solo of {Counted(ids.Length)}",
+            "stage" => $"{stage!.Name} “{stage.Sign}” on {Counted(ids.Length)}",
+            _ => $"Remove {Counted(ids.Length)}",
         };
         var result = Desk.Apply(new ManyEdits(edits, words));
         Look(address, result.Problem);
@@ -153,22 +166,25 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
         {
             var colon = cell.LastIndexOf(':');
             if (colon < 0 || RouteSource.Parse(cell[..colon]) is not { } from || !int.TryParse(cell[(colon + 1)..], NumberStyles.None, CultureInfo.InvariantCulture, out var to)) return BadRequest();
-            var there = studio.Routes.FirstOrDefault(route => route.From.Plate == from && route.To == new PortId(to));
-            if (there is null ? !on : there.On == on) continue;
-            var edit = there is null ? (StudioEdit)new LayRoute(from, new PortId(to)) : new SwitchRoute(there.Id, on);
-            // Of several places those where no route can be are left out.
-            var result = edit.Apply(studio);
-            left ??= result.Problem;
-            if (result.Studio is not { } after) continue;
-            studio = after;
-            edits.Add(edit);
+            var there = studio.RoutesBetween(from, new PortId(to)).ToList();
+            var wanted = there.Count > 0 ? there.Where(route => route.On != on).Select(route => (StudioEdit)new SwitchRoute(route.Id, on))
+                : on ? [new LayRoute(from, new PortId(to))] : [];
+            foreach (var edit in wanted)
+            {
+                // Of several places those where no route can be are left out.
+                var result = edit.Apply(studio);
+                left ??= result.Problem;
+                if (result.Studio is not { } after) continue;
+                studio = after;
+                edits.Add(edit);
+            }
         }
         var address = PlanAddress.Of(Request);
         var problem = edits.Count switch
         {
             0 => left,
             1 => Desk.Apply(edits[0]).Problem,
-            _ => Desk.Apply(new ManyEdits([.. edits], $"{(on ? "Lay or switch on" : "Switch off")} {edits.Count} routes")).Problem,
+            _ => Desk.Apply(new ManyEdits([.. edits], $"{(on ? "Lay or switch on" : "Switch off")} {Counted(edits.Count)}")).Problem,
         };
         if (problem is null && left is not null) this.Say($"Left out: {left.Sentence}");
         Look(address, problem);
@@ -212,4 +228,5 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
     /// <param name="route">Which.</param>
     public IActionResult OnPostRemove(int route) => Do(new RemoveRoute(new RouteId(route)), route);
 
+    private static string Counted(int routes) => routes == 1 ? "1 route" : string.Create(CultureInfo.InvariantCulture, $"{routes} routes");
 }

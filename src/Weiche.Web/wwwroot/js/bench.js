@@ -148,7 +148,8 @@ export function startBench(live) {
   bench.addEventListener("keydown", (event) => {
     if (!event.target.closest(".keyboard") || event.ctrlKey || event.metaKey || event.altKey) return;
     const place = places.indexOf(event.code);
-    if (event.key === "Escape") open(false);
+    // The bench stays open; its keys are the page's again.
+    if (event.key === "Escape") document.activeElement.blur();
     else if (event.code === "Space") { if (!event.repeat) sustain(spaceDown = true); }
     else if (event.key === "ArrowLeft" || event.key === "ArrowRight") shift(event.key === "ArrowLeft" ? -12 : 12);
     else if (event.key === "ArrowUp" || event.key === "ArrowDown") { if (!event.repeat) bend(event.key === "ArrowUp" ? bendReach : -bendReach); }
@@ -165,6 +166,11 @@ export function startBench(live) {
     typed.delete(event.code);
     release(key);
   });
+
+  // Who gets the keys is seen on the bench.
+  for (const change of ["focusin", "focusout"]) {
+    bench.addEventListener(change, (event) => bench.classList.toggle("plays", change === "focusin" && Boolean(event.target.closest(".keyboard"))));
+  }
 
   // A window that loses the focus never hears the keys come up.
   addEventListener("blur", letGo);

@@ -65,6 +65,17 @@ export function startGear(live) {
     event.preventDefault();
   });
 
+  // Whoever leaves while ports are switched off one after the other leaves none off.
+  addEventListener("pagehide", () => {
+    const port = gear()?.dataset.stepping;
+    if (!port) return;
+    const form = new FormData();
+    form.set("port", port);
+    form.set("stop", "true");
+    form.set("__RequestVerificationToken", JSON.parse(document.body.getAttribute("hx-headers"))["X-Weiche-Token"]);
+    navigator.sendBeacon("/gear?handler=Step", form);
+  });
+
   // A finger that is pressed and let go makes a click too: it has been dealt with.
   document.addEventListener("click", (event) => { if (jackOf(event.target) && gear()) event.preventDefault(); }, true);
   document.body.addEventListener("htmx:afterSwap", mark);

@@ -16,11 +16,15 @@ export function startGrid() {
   }
 
   const cellAt = (row, column) => cells().querySelector(`[data-cell="${row}:${column}"]`);
-  const size = () => Number(document.querySelector(".grid").dataset.size);
+  // How wide and how high a place is.
+  const step = () => {
+    const { across, down } = document.querySelector(".grid").dataset;
+    return { across: Number(across), down: Number(down) };
+  };
 
   function cover(rect, { top, bottom, left, right }) {
-    const step = size();
-    for (const [name, value] of [["x", left * step], ["y", top * step], ["width", (right - left + 1) * step], ["height", (bottom - top + 1) * step]]) rect.setAttribute(name, value);
+    const { across, down } = step();
+    for (const [name, value] of [["x", left * across], ["y", top * down], ["width", (right - left + 1) * across], ["height", (bottom - top + 1) * down]]) rect.setAttribute(name, value);
   }
 
   function through({ row, column }) {
@@ -50,11 +54,11 @@ export function startGrid() {
   // What stands under the heads is not seen: the place is scrolled out from there.
   function reveal() {
     const grid = document.querySelector(".grid");
-    const step = size();
-    const [x, y] = [at.column * step, at.row * step];
+    const { across, down } = step();
+    const [x, y] = [at.column * across, at.row * down];
     const room = [grid.clientWidth - document.querySelector(".grid-left").clientWidth, grid.clientHeight - document.querySelector(".grid-top").clientHeight];
-    grid.scrollLeft = Math.min(x, Math.max(grid.scrollLeft, x + step - room[0]));
-    grid.scrollTop = Math.min(y, Math.max(grid.scrollTop, y + step - room[1]));
+    grid.scrollLeft = Math.min(x, Math.max(grid.scrollLeft, x + across - room[0]));
+    grid.scrollTop = Math.min(y, Math.max(grid.scrollTop, y + down - room[1]));
   }
 
   function move(rows, columns, extend) {
@@ -95,7 +99,8 @@ export function startGrid() {
   function placeOf(event) {
     const box = cells().getBoundingClientRect();
     const grid = document.querySelector(".grid").dataset;
-    return { row: limit(Math.floor((event.clientY - box.y) / size()), Number(grid.rows)), column: limit(Math.floor((event.clientX - box.x) / size()), Number(grid.columns)) };
+    const { across, down } = step();
+    return { row: limit(Math.floor((event.clientY - box.y) / down), Number(grid.rows)), column: limit(Math.floor((event.clientX - box.x) / across), Number(grid.columns)) };
   }
 
   document.addEventListener("pointerdown", (event) => {

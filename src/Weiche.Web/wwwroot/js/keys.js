@@ -4,11 +4,32 @@ import { whenAnswered } from "./page.js";
 
 const pages = { 1: "/gear", 2: "/plan", 3: "/watch", 4: "/checks", 5: "/lineups", 6: "/takes" };
 
+// Who gets the keys that are typed: a field that has the cursor; the bench, while its keyboard has it, which says so; a dialog; else the
+// page, as shortcuts. What is pressed to be written into a field (data-expects) has the keys from that moment on.
 export function startKeys() {
   const dialog = document.getElementById("keys");
   document.getElementById("keys-button").addEventListener("click", () => dialog.showModal());
 
+  let expected = null;
+  document.addEventListener("click", (event) => {
+    const field = event.target.closest?.("[data-expects]")?.dataset.expects;
+    if (field) expected = { field, typed: "" };
+  });
+  document.body.addEventListener("htmx:afterSwap", () => {
+    const field = expected && document.getElementById(expected.field);
+    if (!field) return;
+    field.focus();
+    field.value += expected.typed;
+    expected = null;
+  });
+  for (const failed of ["htmx:responseError", "htmx:sendError"]) document.body.addEventListener(failed, () => { expected = null; });
+
   document.addEventListener("keydown", (event) => {
+    if (expected && !event.ctrlKey && !event.metaKey && !event.altKey && event.key.length === 1) {
+      expected.typed += event.key;
+      event.preventDefault();
+      return;
+    }
     // What the bench has taken for a note or a wheel is taken.
     if (event.defaultPrevented || event.altKey || dialog.open) return;
     if (event.target.matches?.("input:not([type=range]), textarea, select")) {

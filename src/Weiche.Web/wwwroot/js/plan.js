@@ -152,7 +152,9 @@ export function startPlan() {
     if (target.dataset.port) {
       if (!drag?.moved) press(target);
     } else if (target.dataset.layFrom) {
-      lay(target.dataset.layFrom, target.dataset.layTo);
+      const { layFrom, layTo, layAnother, layLetters } = target.dataset;
+      if (layLetters) post("Letters", { q: layLetters });
+      else post("Lay", layAnother ? { from: layFrom, to: layTo, another: true } : { from: layFrom, to: layTo });
     } else if (target.dataset.channelFrom) {
       pickChannel(target);
     } else if (target.dataset.channelTo) {

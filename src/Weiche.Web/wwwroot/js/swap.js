@@ -14,7 +14,9 @@ export function startSwap() {
     event.detail.shouldSwap = false;
     const address = xhr.getResponseHeader("HX-Replace-Url");
     if (address) history.replaceState(null, "", address);
-    const focus = remember(target);
+    // What the fresh part wants the cursor in has it, unless the old one wanted the same.
+    const wanted = fresh.querySelector("[autofocus]")?.id;
+    const focus = wanted && !target.querySelector("[autofocus]") ? { id: wanted } : remember(target);
     const places = scrolled.map((css) => [css, target.querySelector(css)]).filter(([, part]) => part).map(([css, part]) => [css, part.scrollLeft, part.scrollTop]);
     const shown = patch(target, fresh) ? target : fresh;
     if (shown === fresh) {
@@ -64,6 +66,11 @@ function restore(focus) {
   const field = focus && document.getElementById(focus.id);
   if (!field) return;
   field.focus({ preventScroll: true });
+  // What was refused is typed over, not gone on with.
+  if (field.getAttribute("aria-invalid") === "true" && typeof field.select === "function") {
+    field.select();
+    return;
+  }
   if (typeof focus.start !== "number" || typeof field.setSelectionRange !== "function") return;
   try {
     field.setSelectionRange(focus.start, focus.end);

@@ -1,5 +1,7 @@
 using System.Net;
+using Weiche.Core.Midi;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 
 namespace Weiche.Web.Tests;
 
@@ -123,5 +125,52 @@ public class ChecksTests
         var (status, _) = await house.Post("/checks?handler=Learn", ("number", 0), ("sentence", learn.QuerySelector("input[name=sentence]")!.GetAttribute("value")!));
         Assert.Equal(HttpStatusCode.OK, status);
         Assert.True(house.Device("Brandung").InnerPaths.Single(path => path.Name == "sequencer page").On);
+    }
+
+    [Fact]
+    public async Task A_large_studio_is_edited_at_once_and_looked_at_beside_that_and_what_opens_a_circuit_waits_then()
+    {
+        await using var house = await House.Open();
+        Assert.Null(house.Desk.Add(Tangle(20).Named("large")));
+        await House.Until(() => !house.Desk.State.IsLooking, "the first look");
+        Assert.Empty(house.Desk.State.Report.OpenCircuits);
+        // The edit that closes a circle is answered before that can be known; edits that follow are looked at together.
+        var (from, to) = (house.From("d0"), house.To("d0"));
+        Assert.Null(house.Desk.Apply(new LayRoute(from, to)).Problem);
+        var route = house.Studio.Routes[^1].Id;
+        if (house.Desk.State.IsLooking)
+        {
+            Assert.True(house.Studio.FindRoute(route)!.On);
+            Assert.Equal("Looking …", (await house.Get("/plan")).QuerySelector("#guard-lamp")!.TextContent);
+            Assert.NotNull((await house.Get("/checks")).QuerySelector("#looking"));
+        }
+        Assert.Null(house.Desk.Apply(new AddVirtualPort("one more")).Problem);
+        await House.Until(() => !house.Desk.State.IsLooking, "looked at");
+        Assert.False(house.Studio.FindRoute(route)!.On);
+        Assert.Empty(house.Desk.State.Report.OpenCircuits);
+        Assert.Same(house.Studio, house.Desk.State.Report.Studio);
+        Assert.Contains(house.Desk.History(null, 10), version => version.Edit.Contains("wait", StringComparison.Ordinal));
+        Assert.Equal("one more", house.Studio.Devices[^1].Name);
+        // Switched on it is asked back, where it was not already; once more it is meant.
+        if (house.Desk.Apply(new SwitchRoute(route, true)).Problem is not null) Assert.Null(house.Desk.Apply(new SwitchRoute(route, true)).Problem);
+        await House.Until(() => !house.Desk.State.IsLooking, "looked at again");
+        Assert.True(house.Studio.FindRoute(route)!.On);
+        Assert.NotEmpty(house.Desk.State.Report.OpenCircuits);
+    }
+
+    /// <summary>Applications of which each leads to all others; the first passes on what it hears.</summary>
+    private static Studio Tangle(int count)
+    {
+        var studio = Enumerable.Range(0, count).Aggregate(Studio.Empty("Tangle"), (all, i) => Made(all, new AddDevice($"d{i}, application")));
+        var first = studio.Devices[0];
+        studio = Made(studio, new AddInnerPath(first.Id, InnerPathKind.Echo, "echo", Place.At(first.Ports.First(port => port.Direction == PortDirection.Destination).Id),
+            Place.At(first.Ports.First(port => port.Direction == PortDirection.Source).Id), MidiSpan.FromMilliseconds(1)));
+        foreach (var from in studio.Sources.Skip(1))
+        {
+            foreach (var to in studio.Destinations.Where(to => to.Device.Id != from.Device.Id)) studio = Made(studio, new LayRoute(from.Id, to.Id));
+        }
+        return studio;
+
+        static Studio Made(Studio studio, StudioEdit edit) => edit.Apply(studio) is { Studio: { } made } ? made : throw new InvalidOperationException(edit.Title(studio));
     }
 }

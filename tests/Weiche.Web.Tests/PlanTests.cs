@@ -44,7 +44,7 @@ public sealed class PlanTests
         Assert.Equal("off", Sign(house.Route("Tritt 13", "Himmel")));
         Assert.Equal(house.Route("keys to stars", "Himmel").Stages[0].Sign, Sign(house.Route("keys to stars", "Himmel")));
         using var narrow = new HttpClient(new HttpClientHandler { UseCookies = false }) { BaseAddress = house.Address };
-        narrow.DefaultRequestHeaders.Add("Cookie", "weiche-width=640");
+        narrow.DefaultRequestHeaders.Add("Cookie", "weiche-width=400");
         var wide = page;
         page = new AngleSharp.Html.Parser.HtmlParser().ParseDocument(await narrow.GetStringAsync("/plan?view=grid"));
         Assert.Equal("–", Sign(house.Route("Tritt 13", "Himmel")));

@@ -9,7 +9,8 @@ namespace Weiche.Core.Checks;
 /// help.</param>
 /// <param name="Names">Those routes, in words.</param>
 /// <param name="IsUndone">Whether nothing of the edit is left then: it only switched on what waits.</param>
-public sealed record Opening(Finding Circuit, Studio? Waiting, string Names, bool IsUndone)
+/// <param name="Report">What is found of <paramref name="Waiting"/>.</param>
+public sealed record Opening(Finding Circuit, Studio? Waiting, string Names, bool IsUndone, CheckReport Report)
 {
     private const int MostRoutes = 16;
 
@@ -35,7 +36,7 @@ public sealed record Opening(Finding Circuit, Studio? Waiting, string Names, boo
         var names = string.Join(", ", off.Select(after.Studio.Describe));
         var isUndone = off.TrueForAll(route => before.Studio.FindRoute(route.Id) is { On: false } was && (was with { On = true }).Equals(route))
             && studio.Devices == before.Studio.Devices && studio.Cables == before.Studio.Cables;
-        return new Opening(circuit, report.OpensCircuit(before) ? null : studio, names, isUndone && off.Count > 0);
+        return new Opening(circuit, report.OpensCircuit(before) ? null : studio, names, isUndone && off.Count > 0, report);
     }
 
     /// <summary>A circuit that was not there before, as far as that can be told by where it runs.</summary>

@@ -23,8 +23,11 @@ public sealed record DeskState(Studio Studio, int Version, int StudioId, string?
     /// <summary>What a person should know about how the studio came to be as it is, until the next edit; null if nothing.</summary>
     public Notice? Notice { get; init; }
 
-    /// <summary>What the checks say of the studio.</summary>
+    /// <summary>What the checks say of the studio; while it <see cref="IsLooking"/>, of the studio as it was before the last edits.</summary>
     public required CheckReport Report { get; init; }
+
+    /// <summary>Whether the checks of this very studio are not done yet.</summary>
+    public bool IsLooking { get; init; }
 }
 
 /// <summary>Something that a person should know, whichever page is open.</summary>
@@ -46,7 +49,10 @@ public sealed class StudioDesk : IDisposable
     private readonly StudioStore _store;
     private readonly TimeProvider _time;
     private readonly ConcurrentDictionary<int, Studio> _plans = new();
+    private readonly Prover _prover;
     private DeskState _state;
+    private bool _isClosed;
+
     // The edit that was just held back because it would open a circuit: made again at once, it is meant.
     private StudioEdit? _heldBack;
 
@@ -66,7 +72,7 @@ public sealed class StudioDesk : IDisposable
         var studio = StudioJson.Read(stored.Document).Reserving(stored.NextId);
         _state = Placed(new DeskState(studio, stored.Version, stored.Id)
         {
-            Report = Checker.Check(studio),
+            Report = Prover.Unknown,
             Notice = notice is null ? null : new Notice(notice, stored.Version),
         });
         Junction = new Junction(studio, new StudioClock(time), asksForUrgency);
@@ -76,6 +82,12 @@ public sealed class StudioDesk : IDisposable
         Park.Match(studio);
         Remember(Junction.Compiled.Version, studio);
         _sweeper = new Sweeper(asksForUrgency);
+        _prover = new Prover(Proved);
+        lock (_gate)
+        {
+            var report = _prover.TryProve(studio, Prover.Unknown, mayOpen: true);
+            _state = _state with { Report = report ?? Prover.Unknown, IsLooking = report is null };
+        }
     }
 
     /// <summary>Where the ports meet the engine.</summary>
@@ -114,11 +126,11 @@ public sealed class StudioDesk : IDisposable
             if (StudioRules.Broken(studio) is { } broken) return EditResult.Refused("studio", broken);
             if (studio.Name != before.Name && NameTaken(studio.Name, _state.StudioId) is { } taken) return EditResult.Refused("studio", taken);
             var title = edit.Title(before);
-            var report = Checker.Check(studio, _state.Report);
             string? waiting = null;
             var isMeant = _heldBack is { } held && held.Equals(edit);
             _heldBack = null;
-            if (report.OpensCircuit(_state.Report))
+            var report = _prover.TryProve(studio, _state.Report, mayOpen: isMeant || !before.Safety.OpeningWaits);
+            if (report?.OpensCircuit(_state.Report) == true)
             {
                 var opened = Opening.Of(_state.Report, report);
                 if (!before.Safety.OpeningWaits || isMeant || opened.Waiting is not { } safe)
@@ -132,7 +144,7 @@ public sealed class StudioDesk : IDisposable
                 }
                 else
                 {
-                    (studio, report) = (safe, Checker.Check(safe, _state.Report));
+                    (studio, report) = (safe, opened.Report);
                     waiting = $"{opened.Names} waits, switched off: it would open a circuit. {opened.Circuit.Sentence}";
                     title += ", waiting";
                     result = EditResult.Done(studio, result.NewId);
@@ -172,7 +184,7 @@ public sealed class StudioDesk : IDisposable
                 if (_store.Document(_state.StudioId, version) is not { } document) return new Problem("history", "There is no such version of this studio.");
                 var studio = StudioJson.Read(document).Reserving(_state.Studio.NextId);
                 if (NameTaken(studio.Name, _state.StudioId) is { } taken) return new Problem("history", taken);
-                return Enforce(studio, Checker.Check(studio, _state.Report), null, () => _store.GoTo(_state.StudioId, version, studio.Name));
+                return Enforce(studio, _prover.TryProve(studio, _state.Report, mayOpen: true), null, () => _store.GoTo(_state.StudioId, version, studio.Name));
             }
             catch (Exception exception) when (exception is StoreException or StudioFormatException)
             {
@@ -199,8 +211,42 @@ public sealed class StudioDesk : IDisposable
         }
     }
 
+    /// <summary>A studio that took longer to look at is proved: that is shown, and what opens a circuit waits from now on.</summary>
+    private void Proved(Proof proof)
+    {
+        using var work = _sweeper.Work();
+        lock (_gate)
+        {
+            // Closed, another studio, or edited meanwhile: the newest is looked at then.
+            if (_isClosed || !ReferenceEquals(_state.Studio, proof.Report?.Studio ?? proof.Studio)) return;
+            if (proof.Report is not { } report)
+            {
+                Show(_state with { Notice = new Notice("The checks failed on this studio: whether a circuit is open is not known.", _state.Version + 1) });
+                return;
+            }
+            if (proof.Opened is not { } opened)
+            {
+                Show(_state with { Report = report, IsLooking = false });
+                return;
+            }
+            if (!proof.MayOpen && opened.Waiting is { } safe)
+            {
+                var sentence = $"{opened.Names} waits, switched off: it would open a circuit. {opened.Circuit.Sentence}";
+                if (report.Studio.Routes.FirstOrDefault(route => safe.FindRoute(route.Id) is { On: false } && route.On) is { } held) _heldBack = new SwitchRoute(held.Id, true);
+                if (Enforce(safe, opened.Report, sentence, () => _store.Append(_state.StudioId, $"{opened.Names} waits", StudioJson.Write(safe), _time.GetUtcNow().UtcDateTime, safe.Name, safe.NextId)) is null) return;
+            }
+            Show(_state with { Report = report, IsLooking = false, Notice = new Notice($"A circuit is open now: {opened.Circuit.Sentence}", _state.Version + 1, OfCircuit: true) });
+        }
+    }
+
+    private void Show(DeskState state) => Volatile.Write(ref _state, state with { Version = _state.Version + 1 });
+
     /// <summary>Writes a studio down, puts it in force in the engine and shows it; or changes nothing.</summary>
-    private Problem? Enforce(Studio studio, CheckReport report, string? waiting, Action write)
+    /// <param name="studio">The studio.</param>
+    /// <param name="report">What the checks say of it; null while they look.</param>
+    /// <param name="waiting">What is to be said of a circuit, or null.</param>
+    /// <param name="write">Writes it down.</param>
+    private Problem? Enforce(Studio studio, CheckReport? report, string? waiting, Action write)
     {
         var before = _state.Studio;
         var prepared = Junction.Prepare(studio);
@@ -215,7 +261,13 @@ public sealed class StudioDesk : IDisposable
         Remember(prepared.Compiled.Version, studio);
         Junction.Swap(prepared);
         Park.Match(studio);
-        Volatile.Write(ref _state, Placed(_state with { Studio = studio, Version = _state.Version + 1, Report = report, Notice = waiting is null ? null : new Notice(waiting, _state.Version + 1, OfCircuit: true) }));
+        Show(Placed(_state with
+        {
+            Studio = studio,
+            Report = report ?? _state.Report,
+            IsLooking = report is null,
+            Notice = waiting is null ? null : new Notice(waiting, _state.Version + 1, OfCircuit: true),
+        }));
         SendLocalControl(before, studio);
         return null;
     }
@@ -258,7 +310,13 @@ public sealed class StudioDesk : IDisposable
                 Park.Match(studio);
                 Scout.Forget();
                 var version = Math.Max(_state.Version, stored.Version) + 1;
-                Volatile.Write(ref _state, Placed(new DeskState(studio, version, id) { Report = Checker.Check(studio), Notice = notice is null ? null : new Notice(notice, version) }));
+                var report = _prover.TryProve(studio, Prover.Unknown, mayOpen: true);
+                Volatile.Write(ref _state, Placed(new DeskState(studio, version, id)
+                {
+                    Report = report ?? Prover.Unknown,
+                    IsLooking = report is null,
+                    Notice = notice is null ? null : new Notice(notice, version),
+                }));
                 return null;
             }
             catch (Exception exception) when (exception is StoreException or StudioFormatException)
@@ -402,6 +460,7 @@ public sealed class StudioDesk : IDisposable
     /// <inheritdoc/>
     public void Dispose()
     {
+        lock (_gate) _isClosed = true;
         Junction.AllNotesOff();
         Scout.Dispose();
         Park.Dispose();

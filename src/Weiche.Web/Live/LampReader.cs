@@ -41,26 +41,28 @@ public sealed record LampFrame(
 /// <param name="Open">How many circuits are open.</param>
 /// <param name="Warnings">How many other findings want a look: what will be heard or missed, and who is silent.</param>
 /// <param name="Stopped">How many things the guard stops that went round in spite of the plan.</param>
-public sealed record GuardLamp(int Open, int Warnings, int Stopped)
+/// <param name="IsLooking">Whether the studio, as it is now, is still looked at.</param>
+public sealed record GuardLamp(int Open, int Warnings, int Stopped, bool IsLooking = false)
 {
     /// <summary>What it says.</summary>
     public string Words => Open > 0 ? Open == 1 ? "1 circuit open" : $"{Open} circuits open"
         : Stopped > 0 ? Stopped == 1 ? "1 circuit stopped" : $"{Stopped} stopped"
+        : IsLooking ? "Looking …"
         : Warnings > 0 ? $"{Warnings} to look at"
         : "All clear";
 
     /// <summary>What it says where there is room for more.</summary>
-    public string Title => $"Checks (4): {(Open + Stopped == 0 && Warnings > 0 ? "no circuit is open, " : "")}{Words.ToLowerInvariant()}{(Stopped > 0 ? $"; the guard stops {Stopped}" : "")}{(Warnings > 0 && Open + Stopped > 0 ? $"; {Warnings} more to look at" : "")}";
+    public string Title => IsLooking ? "Checks (4): the studio is being looked at; what they say is of before the last edits" : $"Checks (4): {(Open + Stopped == 0 && Warnings > 0 ? "no circuit is open, " : "")}{Words.ToLowerInvariant()}{(Stopped > 0 ? $"; the guard stops {Stopped}" : "")}{(Warnings > 0 && Open + Stopped > 0 ? $"; {Warnings} more to look at" : "")}";
 
     /// <summary>How it looks: "open", "stopped", "warn" or "clear".</summary>
-    public string Look => Open > 0 ? "open" : Stopped > 0 ? "stopped" : Warnings > 0 ? "warn" : "clear";
+    public string Look => Open > 0 ? "open" : Stopped > 0 ? "stopped" : IsLooking ? "looking" : Warnings > 0 ? "warn" : "clear";
 
     /// <summary>The lamp of a running studio.</summary>
     /// <param name="desk">The studio.</param>
     public static GuardLamp Of(Desk.StudioDesk desk)
     {
         var report = desk.State.Report;
-        return new GuardLamp(report.OpenCircuits.Count(), report.Findings.Count(finding => finding.Severity == Severity.Warning || finding.Kind == FindingKind.Silence), desk.Junction.Guarded().Trips.Length);
+        return new GuardLamp(report.OpenCircuits.Count(), report.Findings.Count(finding => finding.Severity == Severity.Warning || finding.Kind == FindingKind.Silence), desk.Junction.Guarded().Trips.Length, desk.State.IsLooking);
     }
 }
 

@@ -40,6 +40,9 @@ public static class RemedySearch
     private const int MaxSets = 128;
     private const int MaxShown = 6;
 
+    // Each trial looks at the whole studio: so many steps are gone through in all, whatever the machine.
+    private const int MostSteps = 40_000;
+
     // In a studio that is one large tangle each trial takes long: fewer are made, and prices are those of so many devices.
     private const int TangledSteps = 2_000;
     private const int TangledCandidates = 8;
@@ -58,7 +61,8 @@ public static class RemedySearch
         var studio = report.Studio;
         var flow = report.Search.Flow;
         var tangled = flow.Steps.Length > TangledSteps || !report.Looked.IsWhole;
-        var most = tangled ? TangledCandidates : MaxCandidates;
+        var trials = Math.Clamp(MostSteps / Math.Max(1, flow.Steps.Length), TangledCandidates, MaxCandidates + MaxSets);
+        var most = tangled ? TangledCandidates : Math.Min(MaxCandidates, trials);
         var all = Candidates(studio, finding).DistinctBy(candidate => candidate.Title);
         // Where few can be tried, what stands on the ring itself comes first, and switching off before what narrows.
         if (tangled) all = all.OrderBy(candidate => candidate.Edit is SwitchRoute off ? finding.Ring.Any(leg => leg.Route == off.Id) ? 0 : 2 : candidate.Edit is SwitchInnerPath ? 1 : 3);
@@ -76,7 +80,7 @@ public static class RemedySearch
         var enough = new List<List<Tried>>();
         foreach (var set in least == 0 || tangled ? [] : Sets(parts.Take(12).ToList()))
         {
-            if (sets++ >= MaxSets)
+            if (sets++ >= Math.Min(MaxSets, trials - tried.Count))
             {
                 isWhole = false;
                 break;

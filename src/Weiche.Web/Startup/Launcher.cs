@@ -46,12 +46,14 @@ internal static class Launcher
         var data = new Option<string?>("--data") { Description = "the folder for the database and the log" };
         var fresh = new Option<bool>("--fresh") { Description = "make the demo studio anew" };
         var ordinary = new Option<bool>("--ordinary-priority") { Description = "carry messages without asking the system for real-time priority" };
-        var run = new Command("run", "start Weiche with your own studio") { port, data, ordinary };
+        var standIns = new Option<bool>("--stand-ins") { Description = "let the demo's instruments stand in the room, to be plugged in and played" };
+        var run = new Command("run", "start Weiche with your own studio") { port, data, standIns, ordinary };
         run.SetAction(result => Serve(
             result.GetValue(port), fresh: false, new WeicheSettings
             {
                 Port = 0,
                 DataFolder = result.GetValue(data) ?? WeicheSettings.UsualDataFolder,
+                WithStandIns = result.GetValue(standIns),
                 AsksForUrgency = !result.GetValue(ordinary),
             }));
         var demo = new Command("demo", "start Weiche with the demo studio, in a folder of its own") { port, data, fresh, ordinary };

@@ -128,6 +128,21 @@ public sealed record SwitchRoute(RouteId Id, bool On) : StudioEdit
         studio.FindRoute(Id) is { } route ? ReplaceRoute(studio, route, route with { On = On }) : RouteGone();
 }
 
+/// <summary>Has of a source's routes one alone switched on, or all of them: two sounds layered, only the one, both again.</summary>
+/// <param name="Id">The route.</param>
+/// <param name="All">Whether all shall be on; else this one alone.</param>
+public sealed record OnlyRoute(RouteId Id, bool All) : StudioEdit
+{
+    /// <inheritdoc/>
+    public override string Title(Studio studio) => studio.FindRoute(Id) is not { } route ? "Only one route"
+        : All ? $"All routes from {studio.NameOf(route.From)}" : $"Only {studio.Describe(route)}";
+
+    /// <inheritdoc/>
+    public override EditResult Apply(Studio studio) => studio.FindRoute(Id) is { } route
+        ? EditResult.Done(studio with { Routes = [.. studio.Routes.Select(each => each.From.Plate != route.From.Plate || each.On == (All || each.Id == Id) ? each : each with { On = !each.On })] })
+        : RouteGone();
+}
+
 /// <summary>Solos a route or ends its solo. While any route that is on is soloed, only soloed routes are live, and what carries them on from
 /// virtual ports.</summary>
 /// <param name="Id">The route.</param>

@@ -1,5 +1,6 @@
 using System.Globalization;
 using Weiche.Core.Layout;
+using Weiche.Core.Live;
 using Weiche.Core.Studios;
 using Weiche.Core.Studios.Edits;
 using Weiche.Ports;
@@ -23,6 +24,9 @@ public sealed record GearView(DeskState State, Device? Chosen, Problem? Problem 
 
     /// <summary>What there is now, against what the studio says.</summary>
     public required RoomState Room { get; init; }
+
+    /// <summary>The plan in force, with its figures.</summary>
+    public required CompiledStudio Figures { get; init; }
 
     /// <summary>What is plugged in and being named: its key, or null.</summary>
     public string? Naming { get; init; }

@@ -196,6 +196,11 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
     /// <param name="on">On or off.</param>
     public IActionResult OnPostSwitch(int route, bool on) => Do(new SwitchRoute(new RouteId(route), on), route);
 
+    /// <summary>Switches of a source's routes one alone on, or all of them.</summary>
+    /// <param name="route">Which.</param>
+    /// <param name="on">Whether this one alone; else all.</param>
+    public IActionResult OnPostOnly(int route, bool on) => Do(new OnlyRoute(new RouteId(route), !on), route);
+
     /// <summary>Solos a route or ends its solo.</summary>
     /// <param name="route">Which.</param>
     /// <param name="on">Solo or not.</param>

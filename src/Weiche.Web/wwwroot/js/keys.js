@@ -83,6 +83,7 @@ export function startKeys() {
     },
     o: () => change("route-switch"),
     s: () => change("route-solo"),
+    y: () => change("route-only"),
     Delete: () => change("route-remove"),
     ".": () => press("quiet"),
     "?": () => dialog.showModal(),

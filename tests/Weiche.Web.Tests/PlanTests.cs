@@ -290,4 +290,17 @@ public sealed class PlanTests
         Assert.Empty(watch.Lines(0, 10));
         Assert.Null(house.Desk.Open(first));
     }
+
+    [Fact]
+    public async Task Keys_that_are_played_are_those_that_come_to_the_stage()
+    {
+        await using var house = await House.Open();
+        var route = house.Desk.Apply(new LayRoute(house.From("Tritt 13"), house.To("keys to stars"))).NewId;
+        house.Desk.Apply(new AddStage(new RouteId(route), new KeysStage(0, 127)));
+        Assert.Equal("", (await house.Get($"/plan?route={route}")).QuerySelector(".keys-stage")!.GetAttribute("data-arrives"));
+        house.Desk.Apply(new AddStage(new RouteId(route), new TransposeStage(-12)));
+        house.Desk.Apply(new MoveStage(new RouteId(route), 1, -1));
+        var arrives = (await house.Get($"/plan?route={route}")).QuerySelector(".keys-stage")!.GetAttribute("data-arrives")!.Split(' ').Select(int.Parse).ToList();
+        Assert.Equal((-1, 0, 48), (arrives[5], arrives[12], arrives[60]));
+    }
 }

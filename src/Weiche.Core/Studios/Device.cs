@@ -169,6 +169,9 @@ public sealed record Device(
     /// <param name="direction">The way.</param>
     public PortId? FirstPort(PortDirection direction) => Ports.FirstOrDefault(port => port.Direction == direction)?.Id;
 
+    /// <summary>Whether it can be played and makes a sound of its own: then it may sound twice, by its keys and by what comes back.</summary>
+    public bool PlaysItself => Kind.Facts().IsPlayed && Sounds && Sends.Count > 0;
+
     /// <summary>The way from its keys to its own sound, or null if it has none.</summary>
     public InnerPath? LocalControl => InnerPaths.FirstOrDefault(path => path.Kind == InnerPathKind.LocalControl);
 }

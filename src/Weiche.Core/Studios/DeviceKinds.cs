@@ -34,8 +34,8 @@ public sealed record DeviceFacts(params ImmutableArray<string> Words)
     /// <summary>Whether they make a sound of their own.</summary>
     public bool Sounds { get; init; }
 
-    /// <summary>Whether keys of theirs play that sound.</summary>
-    public bool HasLocalControl { get; init; }
+    /// <summary>Whether hands, feet or breath play them: where one makes a sound of its own, it plays that too (local control).</summary>
+    public bool IsPlayed { get; init; }
 
     /// <summary>Whether they have a thru where they hang on DIN, which they mostly do together with an OUT.</summary>
     public bool HasThru { get; init; }
@@ -101,22 +101,25 @@ public static class DeviceKinds
 
     private static readonly Dictionary<DeviceKind, DeviceFacts> Table = new()
     {
-        [DeviceKind.KeyboardController] = new("keyboard controller", "controller", "keyboard", "master keyboard", "midi keyboard") { Listens = false, ShowsWhatItHears = true, Worst = [.. Hands] },
-        [DeviceKind.KeyboardSynth] = new("keyboard with sound", "keyboard synth", "synth", "synthesizer", "workstation", "stage piano", "piano", "organ") { Sounds = true, HasLocalControl = true, HasThru = true, Worst = [.. Hands] },
+        [DeviceKind.KeyboardController] = new("keyboard controller", "controller", "keyboard", "master keyboard", "midi keyboard") { IsPlayed = true, Listens = false, ShowsWhatItHears = true, Worst = [.. Hands] },
+        [DeviceKind.KeyboardSynth] = new("keyboard with sound", "keyboard synth", "synth", "synthesizer", "workstation", "stage piano", "piano", "organ") { Sounds = true, IsPlayed = true, HasThru = true, Worst = [.. Hands] },
         [DeviceKind.SoundModule] = new("sound module", "module", "expander", "sampler", "rack") { Sends = false, Sounds = true, HasThru = true },
-        [DeviceKind.DrumModule] = new("drum module", "drums", "drum machine", "drum computer") { Sends = false, Sounds = true, HasThru = true },
+        [DeviceKind.DrumModule] = new("drum module", "drums", "drum machine", "drum computer") { IsPlayed = true, Sends = false, Sounds = true, HasThru = true },
         [DeviceKind.Pads] = new("pads", "pad controller", "drum pads")
         {
+            IsPlayed = true,
             ShowsWhatItHears = true,
             Worst = [.. Anything, new(40, KindSet.Of(MessageKind.Note)), new(50, KindSet.Of(MessageKind.PolyPressure)), new(20, KindSet.Of(MessageKind.ControlChange))],
         },
         [DeviceKind.Pedals] = new("pedals", "pedal", "pedal board", "pedalboard", "foot controller")
         {
+            IsPlayed = true,
             Listens = false,
             Worst = [.. Anything, new(10, KindSet.Of(MessageKind.Note)), new(20, KindSet.Of(MessageKind.ControlChange))],
         },
         [DeviceKind.Surface] = new("expressive surface", "surface")
         {
+            IsPlayed = true,
             Listens = false,
             ShowsWhatItHears = true,
             IsMpe = true,
@@ -128,6 +131,7 @@ public static class DeviceKinds
         },
         [DeviceKind.Breath] = new("breath controller", "breath")
         {
+            IsPlayed = true,
             Listens = false,
             Worst = [.. Anything, new(100, KindSet.Of(MessageKind.ControlChange, MessageKind.ChannelPressure))],
         },
@@ -141,7 +145,7 @@ public static class DeviceKinds
             Worst = [.. Anything],
         },
         [DeviceKind.Display] = new("display") { Sends = false, OnlyShows = true },
-        [DeviceKind.Tablet] = new("tablet") { UsualWire = WireKind.Network, Worst = [.. Hands] },
+        [DeviceKind.Tablet] = new("tablet") { IsPlayed = true, UsualWire = WireKind.Network, Worst = [.. Hands] },
         [DeviceKind.Raw] = new("raw bytes") { MayBePluggedAnywhere = true, HasAddress = true, CanBeChosen = false, Worst = [.. Program] },
         [DeviceKind.VirtualPort] = new("virtual port") { UsualWire = WireKind.Virtual, Role = DeviceRole.VirtualPort, CanBeChosen = false },
     };

@@ -48,7 +48,6 @@ public static class Shapes
             if (sends) ports.Add(new Port(new PortId(nextId++), PortDirection.Source, "", wire));
             if (listens) ports.Add(new Port(new PortId(nextId++), PortDirection.Destination, "", wire));
         }
-        if (facts.HasLocalControl) paths.Add(new InnerPath(new InnerPathId(nextId++), InnerPathKind.LocalControl, "local control", Place.Keys, Place.Sound, true, MidiSpan.Zero, []));
         var device = new Device(
             new DeviceId(id), name, kind, sends ? ChannelSet.All : ChannelSet.None, listens ? ChannelSet.All : ChannelSet.None,
             facts.Sounds, null, ports.ToImmutable())
@@ -58,7 +57,7 @@ public static class Shapes
             Zones = facts.IsMpe ? [new MpeZone(true, 15)] : [],
             SendsKinds = facts.SendsKinds,
         };
-        return (device, nextId);
+        return FitLocalControl(null, device, nextId);
 
         void AddInterfaceJack(JackRole role, string label)
         {
@@ -71,4 +70,18 @@ public static class Shapes
     /// <summary>The way from an IN to a THRU.</summary>
     internal static InnerPath Thru(int id, Jack heard, Jack thru) => new(
         new InnerPathId(id), InnerPathKind.Thru, "thru", Place.At(heard.Id), Place.At(thru.Id), true, InnerPath.UsualDelay(InnerPathKind.Thru), []);
+
+    /// <summary>A device that can be played and sounds plays its own sound, unless that is switched off: whatever became such a one has local
+    /// control from then on, and what is none any more has not.</summary>
+    /// <param name="before">The device before; null if it is new.</param>
+    /// <param name="after">The device.</param>
+    /// <param name="nextId">The id that is free.</param>
+    /// <returns>The device, and the id that is free after it.</returns>
+    internal static (Device Device, int NextId) FitLocalControl(Device? before, Device after, int nextId)
+    {
+        if (!after.PlaysItself) return (after with { InnerPaths = after.InnerPaths.RemoveAll(path => path.Kind == InnerPathKind.LocalControl) }, nextId);
+        if (after.LocalControl is not null || before?.PlaysItself == true) return (after, nextId);
+        var local = new InnerPath(new InnerPathId(nextId), InnerPathKind.LocalControl, "local control", Place.Keys, Place.Sound, true, MidiSpan.Zero, []);
+        return (after with { InnerPaths = after.InnerPaths.Add(local) }, nextId + 1);
+    }
 }

@@ -291,4 +291,34 @@ public class WiringTests
     [InlineData("expander", DeviceKind.SoundModule)]
     public void A_device_is_called_what_a_musician_calls_it(string word, DeviceKind kind) =>
         Assert.Equal(kind, Studio.Empty("Room").Must(new AddDevice($"Thing, {word}")).Devices[0].Kind);
+
+    [Theory]
+    [InlineData("Kies, pads, ch 10, audio 1+2")]
+    [InlineData("Skin, expressive surface, sounds")]
+    [InlineData("Amsel, keyboard controller, sounds")]
+    [InlineData("Synth, keyboard with sound")]
+    public void What_can_be_played_and_sounds_has_local_control(string line)
+    {
+        var studio = Studio.Empty("Room").Must(new AddDevice(line));
+        var device = studio.Devices[0];
+        Assert.True(device.LocalControl!.On);
+        // Silent it has none; sounding again it has.
+        var silent = studio.Must(new SetSound(device.Id, false, null));
+        Assert.Null(silent.Devices[0].LocalControl);
+        Assert.NotNull(silent.Must(new SetSound(device.Id, true, "1+2")).Checked().Devices[0].LocalControl);
+    }
+
+    [Fact]
+    public void A_device_that_becomes_one_that_is_played_has_local_control_and_its_own_sound_twice_is_found()
+    {
+        var studio = Studio.Empty("Room").Must(new AddDevice("box, application, sounds"));
+        Assert.Null(studio.Devices[0].LocalControl);
+        studio = studio.Must(new SetDeviceKind(studio.Devices[0].Id, DeviceKind.Pads)).Checked();
+        Assert.NotNull(studio.Devices[0].LocalControl);
+        var twice = studio.Lay("box", "box");
+        Assert.Contains(Core.Checks.Checker.Check(twice).Findings, finding => finding.Kind == Core.Checks.FindingKind.Doubled);
+        // What was switched off there stays off.
+        var off = studio.Must(new SwitchInnerPath(studio.Devices[0].Id, studio.Devices[0].LocalControl!.Id, false)).Must(new SetChannels(studio.Devices[0].Id, true, "3"));
+        Assert.False(off.Devices[0].LocalControl!.On);
+    }
 }

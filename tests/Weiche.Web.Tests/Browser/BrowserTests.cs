@@ -102,6 +102,7 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         window.Go(house, "/plan");
         window.Key("b");
         window.Until(() => window.Find("#bench").Displayed, "the bench");
+        Assert.True(window.Script<bool>("return document.getElementById('bench').getBoundingClientRect().top >= document.querySelector('main').getBoundingClientRect().bottom - 1"), "the bench is not below the page");
         window.WatchLamps();
         window.Hold(BenchKey(60));
         window.Until(() => HeldBy(house, "Brandung") == "C3", "C3 on Brandung");

@@ -180,6 +180,7 @@ public sealed partial record AddDevice(string? Line, Unit? Unit = null) : Studio
         if (said.Sounds is { } sounds) device = device with { Sounds = sounds, Audio = said.Audio ?? "" };
         if (Unit is not null) (device, next) = Take(device, next, Unit);
         else if (said.Place.Length > 0) device = device with { Known = new KnownAs("", "", said.Place, Pinned: true) };
+        (device, next) = Shapes.FitLocalControl(null, device, next);
         if (DeviceRule.Check(device) is { } wrong) return EditResult.Refused(Field, wrong);
         if (Unit is null && said.Place.Length > 0 && studio.Devices.FirstOrDefault(other => other.Known is { } known && known.Place.Equals(said.Place, StringComparison.OrdinalIgnoreCase)) is { } there)
             return PlaceTaken(studio, name, said.Place, there);

@@ -26,9 +26,13 @@ public abstract record DeviceEdit(DeviceId Id) : StudioEdit
     private protected EditResult Refused(string sentence) => EditResult.Refused(Field, sentence);
 
     /// <summary>The studio with the device as it shall be, unless that breaks a rule.</summary>
-    private protected EditResult Become(Studio studio, Device before, Device after, int idsTaken = 0) => DeviceRule.Check(after) is { } wrong
-        ? Refused(wrong)
-        : EditResult.Done(studio.With(before, after) with { NextId = studio.NextId + idsTaken }, idsTaken > 0 ? studio.NextId : 0);
+    private protected EditResult Become(Studio studio, Device before, Device after, int idsTaken = 0)
+    {
+        (after, var next) = Shapes.FitLocalControl(before, after, studio.NextId + idsTaken);
+        return DeviceRule.Check(after) is { } wrong
+            ? Refused(wrong)
+            : EditResult.Done(studio.With(before, after) with { NextId = next }, idsTaken > 0 ? studio.NextId : 0);
+    }
 
     private protected string Name(Studio studio) => studio.FindDevice(Id)?.Name ?? "a device that is gone";
 }

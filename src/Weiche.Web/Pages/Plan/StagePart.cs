@@ -1,5 +1,6 @@
 using System.Security.Cryptography;
 using System.Text;
+using Weiche.Core.Midi;
 using Weiche.Core.Stages;
 using Weiche.Files;
 
@@ -12,11 +13,24 @@ namespace Weiche.Web.Pages.Plan;
 /// <param name="IsOn">Whether it is.</param>
 public sealed record StagePart(PlanView View, int Index, Stage Stage, bool IsOn)
 {
+    private const int UsualVelocity = 96;
+
     /// <summary>The stage at a place of the chosen route.</summary>
     /// <param name="view">The page.</param>
     /// <param name="index">Which stage, from 0.</param>
     public static StagePart Of(PlanView view, int index) =>
         view.Route!.Stages[index] is OffStage off ? new StagePart(view, index, off.Inner, false) : new StagePart(view, index, view.Route!.Stages[index], true);
+
+    /// <summary>For each key, from 0, as which key it comes here through the stages before, −1 if it does not; null if each comes as it is.</summary>
+    public IReadOnlyList<int>? Arrives()
+    {
+        var before = View.Route!.Stages[..Index];
+        if (before.IsEmpty) return null;
+        var channels = View.State.Studio.SourcesOf(View.Route).SelectMany(source => source.Channels.Members).DefaultIfEmpty(Channel.FromNumber(1));
+        var channel = channels.First();
+        List<int> keys = [.. Enumerable.Range(0, 128).Select(key => Weiche.Core.Stages.Stage.Run(before, [MidiMessage.NoteOn(channel, key, UsualVelocity)], out _, out _) is [var first, ..] ? (int)first.Data1 : -1)];
+        return keys.Index().All(item => item.Item == item.Index) ? null : keys;
+    }
 
     /// <summary>The route.</summary>
     public int Route => View.Route!.Id.Value;

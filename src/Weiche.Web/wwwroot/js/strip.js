@@ -34,7 +34,7 @@ export function startStrip(live) {
     if (kind === 0x90 && second > 0) {
       dots.push([second, first]);
       dots = dots.slice(-dotsKept);
-      if (capture) captured(first);
+      if (capture) played(first);
     }
     if (kind === 0xb0) move(String(first), second);
     if (kind === 0xe0) move("bend", second);
@@ -87,6 +87,13 @@ export function startStrip(live) {
     const field = place.closest(".stage").querySelector(".rule");
     field.value = `${field.value ? `${field.value}, ` : ""}${control}→`;
     field.focus();
+  }
+
+  // A key that is played comes here as the stages before make it; one that they stop does not.
+  function played(key) {
+    const arrives = document.querySelector(`[data-keys-stage="${capture.stage}"]`)?.dataset.arrives;
+    const here = arrives ? Number(arrives.split(" ")[key]) : key;
+    if (here >= 0) captured(here);
   }
 
   // Two keys, played or pressed on the drawing, make a zone.

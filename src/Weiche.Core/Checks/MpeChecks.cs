@@ -14,6 +14,7 @@ internal static class MpeChecks
     {
         foreach (var pair in search.All.Where(way => way.From.Zones.Length > 0 && !way.IsLocal && way.From.Id != way.Hearer.Id).GroupBy(way => (way.From.Id, way.Hearer.Id)))
         {
+            if (Lost([.. pair]) is { } lost) yield return lost;
             foreach (var way in pair)
             {
                 var routes = WayWords.RoutesOf(way.Steps);
@@ -29,6 +30,28 @@ internal static class MpeChecks
                 break;
             }
         }
+    }
+
+    /// <summary>Fingers that a plain sound does not hear, since it listens to few channels: merged to one of them all would sound.</summary>
+    private static Finding? Lost(List<HeardWay> ways)
+    {
+        var (from, hearer) = (ways[0].From, ways[0].Hearer);
+        var fingers = from.Zones.SelectMany(Members).Where(from.Sends.Contains).ToList();
+        var heard = fingers.Count(channel => ways.Exists(way => way.Sent.NoteKeys(channel.Index) != 0));
+        // A route that chooses channels means it, and what gets there through another device is that one's business.
+        var route = ways.Select(way => way.Steps.Where(step => step.Route is not null).ToList())
+            .Select(steps => steps is [{ Route: { } only }] && !only.Stages.Any(stage => stage is ChannelsStage) ? only : null).FirstOrDefault(only => only is not null);
+        if (route is null || hearer.Zones.Length > 0 || heard == 0 || heard == fingers.Count || hearer.Listens.Count is 0 or Channel.Count) return null;
+        var target = ChannelSet.None.With(hearer.Listens.Members.First(), true);
+        var merge = new ChannelsStage(Channel.All.Aggregate(ChannelMap.Nothing, (map, channel) => map.With(channel, target)));
+        return new Finding(
+            FindingKind.Mpe, Severity.Warning, $"mpe-lost-{from.Id}-{hearer.Id}",
+            $"{hearer.Name} loses fingers of {from.Name}",
+            string.Create(CultureInfo.InvariantCulture, $"{from.Name} plays each finger on a channel of its own, and {hearer.Name} listens to {(hearer.Listens.Count == 1 ? "channel" : "channels")} {hearer.Listens}: of {fingers.Count} fingers {heard} {(heard == 1 ? "is" : "are")} heard."))
+        {
+            Routes = WayWords.RoutesOf(ways.SelectMany(way => way.Steps)),
+            Proposed = [new AddStage(route.Id, merge)],
+        };
     }
 
     /// <summary>What is not as the zones of both ends need it, or null.</summary>

@@ -249,6 +249,7 @@ public static class RemedySearch
     {
         var moved = Channel.All.Where(channel => map[channel] != ChannelSet.None.With(channel, true)).ToList();
         var from = moved.Aggregate(ChannelSet.None, (set, channel) => set.With(channel, true));
+        if (Channel.All.All(channel => map[channel] == map[moved[0]])) return $"all channels to {map[moved[0]]}";
         return $"{(from.Count == 1 ? "channel" : "channels")} {from} to {map[moved[0]]}";
     }
 

@@ -434,4 +434,18 @@ public class CheckerTests
             },
             iter: 150);
     }
+
+    [Fact]
+    public void Fingers_that_a_plain_sound_does_not_hear_are_told_and_merging_mends_it()
+    {
+        var studio = Studio.Empty("Room").Must(new AddDevice("skin, expressive surface")).Must(new AddDevice("voice, sound module, ch 5-6")).Lay("skin", "voice");
+        var finding = Checker.Check(studio).Findings.Single(each => each.Kind == FindingKind.Mpe && each.Severity == Severity.Warning);
+        Assert.Equal("voice loses fingers of skin", finding.Title);
+        Assert.EndsWith("voice listens to channels 5, 6: of 15 fingers 2 are heard.", finding.Sentence, StringComparison.Ordinal);
+        var remedy = RemedySearch.For(Checker.Check(studio), finding).Remedies[0];
+        Assert.Equal("Move all channels to 5 on skin → voice", remedy.Title);
+        Assert.DoesNotContain(Checker.Check(studio.Must(remedy.Edit)).Findings, each => each.Kind == FindingKind.Mpe && each.Severity == Severity.Warning);
+        // Merged, or heard on every channel, no finger is lost.
+        Assert.DoesNotContain(Checker.Check(studio.Must(new SetChannels(studio.Devices[1].Id, false, "all"))).Findings, each => each.Key.StartsWith("mpe-lost", StringComparison.Ordinal));
+    }
 }

@@ -45,6 +45,28 @@ public sealed class PlanBrowserTests(Window window) : IClassFixture<Window>
     }
 
     [Fact]
+    public async Task The_drawer_is_one_key_away_and_a_choice_by_keys_is_taken_with_Enter()
+    {
+        await using var house = await House.Open();
+        var route = house.Route("Amsel 61", "Brandung").Id;
+        window.Go(house, $"/plan?route={route}");
+        window.Key("d");
+        window.Until(() => window.Script<string>("return document.activeElement.id") == "relay-from", "the drawer");
+        window.Key(Keys.Tab);
+        window.Until(() => window.Script<string>("return document.activeElement.id") == "relay-to", "where it goes");
+        var version = house.Desk.State.Version;
+        window.Key("H");
+        window.Until(() => window.Script<string>("return document.activeElement.selectedOptions[0].textContent") == "Himmel", "Himmel chosen");
+        window.Key(Keys.Escape);
+        window.Until(() => window.Script<string>("return document.getElementById('relay-to').selectedOptions[0].textContent") == "Brandung", "as it was");
+        window.Driver.ExecuteScript("document.getElementById('relay-to').focus()");
+        window.Key("H");
+        Assert.Equal(version, house.Desk.State.Version);
+        window.Key(Keys.Enter);
+        window.Until(() => house.Studio.FindRoute(route)!.To == house.To("Himmel"), "led to Himmel");
+    }
+
+    [Fact]
     public async Task What_one_window_does_the_other_shows_and_undoes()
     {
         await using var house = await House.Open();

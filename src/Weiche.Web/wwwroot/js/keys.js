@@ -46,6 +46,33 @@ export function startKeys() {
     if (act() !== false) event.preventDefault();
   });
 
+  // A choice that is gone through by keys is taken with Enter, or when it is left, and not at the first letter; Esc leaves it as it was.
+  // One that is made by hand is taken at once.
+  let byKeys = false;
+  let chosen = null;
+  document.addEventListener("pointerdown", () => { byKeys = false; }, true);
+  document.addEventListener("keydown", (event) => {
+    if (!event.target.matches?.("select[hx-post]")) return;
+    byKeys = true;
+    if (event.key === "Enter") take();
+    if (event.key === "Escape" && chosen) {
+      chosen.field.value = chosen.before;
+      chosen = null;
+    }
+  }, true);
+  document.addEventListener("focusin", (event) => { if (event.target.matches?.("select[hx-post]")) event.target.dataset.before = event.target.value; });
+  document.addEventListener("change", (event) => {
+    if (!byKeys || event.detail?.isTaken || !event.target.matches?.("select[hx-post]")) return;
+    chosen = { field: event.target, before: event.target.dataset.before };
+    event.stopPropagation();
+  }, true);
+  document.addEventListener("focusout", take);
+  function take() {
+    const field = chosen?.field;
+    chosen = null;
+    if (field?.isConnected && field.value !== field.dataset.before) field.dispatchEvent(new CustomEvent("change", { bubbles: true, detail: { isTaken: true } }));
+  }
+
   const press = (id) => {
     const button = document.getElementById(id);
     if (!button) return false;
@@ -80,6 +107,11 @@ export function startKeys() {
       find.focus();
       find.select();
       return true;
+    },
+    d: () => {
+      const first = document.querySelector(".drawer select, .drawer button:not(:disabled), .drawer input:not([type=hidden])");
+      first?.focus();
+      return Boolean(first);
     },
     o: () => change("route-switch"),
     s: () => change("route-solo"),

@@ -218,7 +218,8 @@ public class LiveTests
         Instrument(house, "Amsel 61").Player!.Press("me", 60, 96);
         await House.Until(() => Held(house, "Brandung") is [(60, 96)], "a note as if nothing had been");
         Assert.True(house.Desk.Junction.Compiled.Meter(house.From("Tritt 13"))!.ThrownBytes > 0);
-        await house.Get("/watch");
+        Assert.Contains((await house.Get("/watch")).QuerySelectorAll(".thrown"), each => each.TextContent.Contains("bytes belong to no message", StringComparison.Ordinal));
+        Assert.Contains("bytes belong to no message", (await house.Get($"/gear?device={house.Device("Tritt 13").Id}")).QuerySelector(".facts")!.TextContent, StringComparison.Ordinal);
     }
 
     [Fact]

@@ -115,4 +115,17 @@ public class RouteEditTests
         Assert.Equal(1, Zones.NothingPassesFrom(studio, studio.Route("a", "b")));
         Assert.Null(Zones.NothingPassesFrom(Room, Room.Route("a", "b")));
     }
+
+    [Fact]
+    public void Of_a_sources_routes_one_alone_is_on_and_all_of_them_again()
+    {
+        var studio = Of("a", "b", "c", "d").Lay("a", "b").Lay("a", "c").Lay("a", "d").Lay("b", "c");
+        var route = studio.Route("a", "c").Id;
+        var only = studio.Must(new OnlyRoute(route, false));
+        Assert.Equal(["a → c", "b → c"], only.Routes.Where(each => each.On).Select(only.Describe));
+        Assert.Equal("Only a → c", new OnlyRoute(route, false).Title(studio));
+        var all = only.Must(new OnlyRoute(route, true));
+        Assert.All(all.Routes, each => Assert.True(each.On));
+        Assert.Contains("gone", studio.Refused(new OnlyRoute(new RouteId(999), false)).Sentence, StringComparison.Ordinal);
+    }
 }

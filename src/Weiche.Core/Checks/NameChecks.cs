@@ -7,6 +7,9 @@ namespace Weiche.Core.Checks;
 /// <summary>Names that mislead: two for one port, one for two.</summary>
 internal static class NameChecks
 {
+    // In a short name another order of letters is another name.
+    private const int ShortestSlip = 5;
+
     internal static IEnumerable<Finding> Of(Studio studio)
     {
         foreach (var port in studio.Ports.Where(port => port.Port.OwnLabel is not null))
@@ -46,6 +49,28 @@ internal static class NameChecks
             yield return new Finding(
                 FindingKind.Name, Severity.Notice, $"alike-{list[0].Id}", $"{WordList.Of([.. list.Select(device => $"“{device.Name}”")])} look alike",
                 "They differ in spaces, dashes or accents only. On a dark stage they are one name.");
+        }
+        // Two letters that changed places are a slip of the fingers; one letter more or another may be meant.
+        var byName = studio.Devices.ToLookup(device => Plain(device.Name));
+        foreach (var device in studio.Devices)
+        {
+            foreach (var swapped in Swapped(Plain(device.Name)))
+            {
+                if (byName[swapped].FirstOrDefault() is not { } other || other.Id.Value < device.Id.Value) continue;
+                yield return new Finding(
+                    FindingKind.Name, Severity.Notice, $"slip-{device.Id}-{other.Id}", $"“{device.Name}” and “{other.Name}” look alike",
+                    "Two letters have changed places. If both are the same device, remove one; else call one of them something else.");
+            }
+        }
+    }
+
+    /// <summary>A plain name with two neighbours among its letters exchanged, in every way that makes another.</summary>
+    private static IEnumerable<string> Swapped(string name)
+    {
+        if (name.Length < ShortestSlip) yield break;
+        for (var i = 0; i + 1 < name.Length; i++)
+        {
+            if (name[i] != name[i + 1] && char.IsLetter(name[i]) && char.IsLetter(name[i + 1])) yield return $"{name[..i]}{name[i + 1]}{name[i]}{name[(i + 2)..]}";
         }
     }
 

@@ -223,6 +223,8 @@ public class CheckerTests
         Assert.DoesNotContain(Checker.Check(dome.Must(new SetPortLabel(zinn.Id, "Wolke sieben"))).Findings, finding => finding.Kind == FindingKind.Name);
         Assert.Equal("“Tritt 13” is the name of another device", One(dome.Must(new SetPortLabel(zinn.Id, "Tritt 13")), FindingKind.Name).Title);
         Assert.Contains("look alike", One(Of("keys 1", "keys-1"), FindingKind.Name).Title, StringComparison.Ordinal);
+        Assert.Equal("“Brandung” and “Brandnug” look alike", One(Of("Brandung", "Brandnug"), FindingKind.Name).Title);
+        Assert.DoesNotContain(Checker.Check(Of("port 12", "port 21", "left", "felt", "part A", "part B")).Findings, each => each.Kind == FindingKind.Name);
 
         var unheard = dome.Lay("Halm", "Zinn");
         var finding = One(unheard, FindingKind.Unheard);

@@ -114,7 +114,7 @@ public sealed class Window : IDisposable
     /// <summary>What the browser did last: requests, answers, and what went over the live connection.</summary>
     private IEnumerable<string> LastAsked() => Network()
         .TakeLast(40)
-        .Select(message => $"{message.GetProperty("method").GetString()![8..]} {(message.GetProperty("params").TryGetProperty("request", out var request) ? request.GetProperty("url").GetString() : "")}");
+        .Select(message => $"{message.GetProperty("method").GetString()![8..]} {(message.GetProperty("params").TryGetProperty("request", out var request) && request.TryGetProperty("url", out var address) ? address.GetString() : "")}");
 
     /// <summary>What the browser wrote down about the network since it was last asked.</summary>
     private IEnumerable<JsonElement> Network() => Driver.Manage().Logs.GetLog("performance")

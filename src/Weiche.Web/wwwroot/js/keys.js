@@ -12,24 +12,31 @@ export function startKeys() {
 
   let expected = null;
   document.addEventListener("click", (event) => {
-    const field = event.target.closest?.("[data-expects]")?.dataset.expects;
-    if (field) expected = { field, typed: "" };
+    const pressed = event.target.closest?.("[data-expects]");
+    if (pressed) expected = { field: pressed.dataset.expects, path: pressed.getAttribute("hx-get"), typed: "" };
   });
-  document.body.addEventListener("htmx:afterSwap", () => {
-    const field = expected && document.getElementById(expected.field);
+  document.body.addEventListener("htmx:afterSwap", (event) => {
+    // Another answer may come first: the field that is meant comes with its own.
+    if (!expected || event.detail.requestConfig?.path !== expected.path) return;
+    const { field: id, typed } = expected;
+    expected = null;
+    const field = document.getElementById(id);
     if (!field) return;
     field.focus();
-    field.value += expected.typed;
-    expected = null;
+    field.value += typed;
+    field.dispatchEvent(new Event("input", { bubbles: true }));
   });
   for (const failed of ["htmx:responseError", "htmx:sendError"]) document.body.addEventListener(failed, () => { expected = null; });
 
+  // Before anything else on the page sees them.
   document.addEventListener("keydown", (event) => {
-    if (expected && !event.ctrlKey && !event.metaKey && !event.altKey && event.key.length === 1) {
-      expected.typed += event.key;
-      event.preventDefault();
-      return;
-    }
+    if (!expected || event.ctrlKey || event.metaKey || event.altKey || event.key.length !== 1) return;
+    expected.typed += event.key;
+    event.preventDefault();
+    event.stopImmediatePropagation();
+  }, true);
+
+  document.addEventListener("keydown", (event) => {
     // What the bench has taken for a note or a wheel is taken.
     if (event.defaultPrevented || event.altKey || dialog.open) return;
     if (event.target.matches?.("input:not([type=range]), textarea, select")) {

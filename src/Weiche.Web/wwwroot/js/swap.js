@@ -14,6 +14,8 @@ export function startSwap() {
     event.detail.shouldSwap = false;
     const address = xhr.getResponseHeader("HX-Replace-Url");
     if (address) history.replaceState(null, "", address);
+    // What is looked at stands in the address: what is fetched anew is the same.
+    else if (event.detail.requestConfig.elt?.getAttribute?.("hx-push-url") === "true") history.replaceState(null, "", event.detail.requestConfig.path);
     // What the fresh part wants the cursor in has it, unless the old one wanted the same.
     const wanted = fresh.querySelector("[autofocus]")?.id;
     const focus = wanted && !target.querySelector("[autofocus]") ? { id: wanted } : remember(target);

@@ -1,6 +1,7 @@
 using System.Globalization;
 using Weiche.Core.Midi;
 using Weiche.Core.Sets;
+using Weiche.Core.Stages;
 using Weiche.Core.Studios;
 using Weiche.Core.Studios.Edits;
 using Weiche.Core.Ways;
@@ -89,15 +90,15 @@ internal static class Hearing
         foreach (var route in routes.Where(route => route.On).Take(MostProposed))
         {
             for (var i = 0; i < route.Stages.Length; i++) yield return new RemoveStage(route.Id, i, route.Stages[i].Name);
-            var to = studio.FindPort(route.To)!.Value;
-            foreach (var hearer in studio.Chain(to.Port.Jack ?? default).Select(link => link.Device).DefaultIfEmpty(to.Device).Where(device => device.Listens.Count is > 0 and < Channel.Count))
+            foreach (var hearer in HearersAt(studio, studio.FindPort(route.To)!.Value).Where(device => device.Listens.Count is > 0 and < Channel.Count))
             {
-                var moved = sent.Count is > 0 and < Channel.Count ? sent : ChannelSet.All;
-                var target = ChannelSet.None.With(hearer.Listens.Members.First(), true);
-                yield return new AddStage(route.Id, new Stages.ChannelsStage(moved.Members.Aggregate(Stages.ChannelMap.Identity, (map, channel) => map.With(channel, target))));
+                yield return new AddStage(route.Id, new ChannelsStage(ChannelMap.Identity.Leading(sent.Count is > 0 and < Channel.Count ? sent : ChannelSet.All, hearer.Listens.Members.First())));
             }
         }
     }
+
+    /// <summary>The devices that hear what arrives at a destination: those on its wire, or the destination's own.</summary>
+    private static IEnumerable<Device> HearersAt(Studio studio, DevicePort to) => studio.Chain(to.Port.Jack ?? default).Select(link => link.Device).DefaultIfEmpty(to.Device);
 
     private static string WhereTo(Flow flow, Route route)
     {
@@ -126,7 +127,7 @@ internal static class Hearing
             yield return new Finding(FindingKind.Silence, Severity.Notice, $"unreached-{device.Id}", $"Nothing reaches {device.Name}", why)
             {
                 Routes = [.. routes.Where(route => route.On).Select(route => route.Id)],
-                Proposed = [.. Proposals(flow.Studio, routes, routes.Aggregate(ChannelSet.None, (all, route) => flow.Studio.SourcesOf(route).SelectMany(source => source.Channels.Members).Aggregate(all, (set, channel) => set.With(channel, true))))],
+                Proposed = [.. Proposals(flow.Studio, routes, ChannelSet.AnyOf(routes.SelectMany(flow.Studio.SourcesOf).Select(source => source.Channels)))],
             };
         }
     }
@@ -151,9 +152,9 @@ internal static class Hearing
             // A device of which nobody said on which channels it sends is not taken to use all of them.
             if (!isAll && channels.Count == 16 - heardOn.Count) continue;
             if (!isAll && flow.Studio.SourcesOf(step.Route!).Any(source => source.Channels.Count == 16)) continue;
-            var hearers = flow.Studio.Chain(to.Port.Jack ?? default).Select(link => link.Device).DefaultIfEmpty(to.Device).ToList();
-            var listened = hearers.Aggregate(ChannelSet.None, (all, device) => device.Listens.Members.Aggregate(all, (set, channel) => set.With(channel, true)));
-            var set = channels.Aggregate(ChannelSet.None, (all, channel) => all.With(channel, true));
+            var hearers = HearersAt(flow.Studio, to).ToList();
+            var listened = ChannelSet.AnyOf(hearers.Select(device => device.Listens));
+            var set = ChannelSet.Of(channels);
             // Where somebody listens to the channel, it is the kind to which nobody does; moving channels would not mend that.
             var deaf = set.Members.Where(channel => !listened.Contains(channel)).ToList();
             var on = set.Count == 16 ? "every channel" : set.Count == 1 ? $"channel {set}" : $"channels {set}";
@@ -170,7 +171,7 @@ internal static class Hearing
                 Routes = [step.Route.Id],
                 Messages = lost,
                 Proposed = deaf.Count > 0 && listened.Count is > 0 and < 16 && set.Count < 16
-                    ? [new AddStage(step.Route.Id, new Stages.ChannelsStage(deaf.Aggregate(Stages.ChannelMap.Identity, (map, channel) => map.With(channel, ChannelSet.None.With(listened.Members.First(), true)))))]
+                    ? [new AddStage(step.Route.Id, new ChannelsStage(ChannelMap.Identity.Leading(ChannelSet.Of(deaf), listened.Members.First())))]
                     : [],
             };
         }

@@ -42,8 +42,7 @@ internal static class MpeChecks
         var route = ways.Select(way => way.Steps.Where(step => step.Route is not null).ToList())
             .Select(steps => steps is [{ Route: { } only }] && !only.Stages.Any(stage => stage is ChannelsStage) ? only : null).FirstOrDefault(only => only is not null);
         if (route is null || hearer.Zones.Length > 0 || heard == 0 || heard == fingers.Count || hearer.Listens.Count is 0 or Channel.Count) return null;
-        var target = ChannelSet.None.With(hearer.Listens.Members.First(), true);
-        var merge = new ChannelsStage(Channel.All.Aggregate(ChannelMap.Nothing, (map, channel) => map.With(channel, target)));
+        var merge = new ChannelsStage(ChannelMap.Nothing.Leading(ChannelSet.All, hearer.Listens.Members.First()));
         return new Finding(
             FindingKind.Mpe, Severity.Warning, $"mpe-lost-{from.Id}-{hearer.Id}",
             $"{hearer.Name} loses fingers of {from.Name}",

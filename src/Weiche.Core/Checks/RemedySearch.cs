@@ -248,7 +248,7 @@ public static class RemedySearch
     private static string Moved(ChannelMap map)
     {
         var moved = Channel.All.Where(channel => map[channel] != ChannelSet.None.With(channel, true)).ToList();
-        var from = moved.Aggregate(ChannelSet.None, (set, channel) => set.With(channel, true));
+        var from = ChannelSet.Of(moved);
         if (Channel.All.All(channel => map[channel] == map[moved[0]])) return $"all channels to {map[moved[0]]}";
         return $"{(from.Count == 1 ? "channel" : "channels")} {from} to {map[moved[0]]}";
     }

@@ -26,6 +26,14 @@ public readonly record struct ChannelSet
         return new ChannelSet(bits);
     }
 
+    /// <summary>A set of the given channels.</summary>
+    /// <param name="channels">The channels.</param>
+    public static ChannelSet Of(IEnumerable<Channel> channels) => channels.Aggregate(None, (all, channel) => all.With(channel, true));
+
+    /// <summary>All channels that are in any of several sets.</summary>
+    /// <param name="sets">The sets.</param>
+    public static ChannelSet AnyOf(IEnumerable<ChannelSet> sets) => FromBits((ushort)sets.Aggregate(0, (all, set) => all | set.Bits));
+
     /// <summary>The set whose bit n stands for channel index n.</summary>
     /// <param name="bits">Sixteen bits.</param>
     public static ChannelSet FromBits(ushort bits) => new(bits);

@@ -53,7 +53,7 @@ public static class SetWords
 
     private static string On(IEnumerable<Channel> channels)
     {
-        var set = channels.Aggregate(ChannelSet.None, (all, channel) => all.With(channel, true));
+        var set = ChannelSet.Of(channels);
         return set.Count == Channel.Count ? "every channel" : set.Count == 1 ? $"channel {set}" : $"channels {set}";
     }
 

@@ -37,6 +37,12 @@ public sealed class ChannelMap : IEquatable<ChannelMap>
         return new ChannelMap(copy);
     }
 
+    /// <summary>This map with several channels led to one.</summary>
+    /// <param name="channels">The channels messages come on.</param>
+    /// <param name="to">The channel they go on.</param>
+    public ChannelMap Leading(ChannelSet channels, Channel to) =>
+        channels.Members.Aggregate(this, (map, channel) => map.With(channel, ChannelSet.None.With(to, true)));
+
     /// <summary>A map that lets just these channels pass, as they are.</summary>
     /// <param name="channels">The channels that pass.</param>
     public static ChannelMap Gate(ChannelSet channels) =>
@@ -108,7 +114,8 @@ public sealed class ChannelMap : IEquatable<ChannelMap>
             problem = $"“{text?.Trim()}” is a channel map, not a list of channels.";
             return false;
         }
-        channels = Channel.All.Where(channel => map[channel].Count > 0).Aggregate(ChannelSet.None, (all, channel) => all.With(channel, true));
+        var read = map;
+        channels = ChannelSet.Of(Channel.All.Where(channel => read[channel].Count > 0));
         return true;
     }
 

@@ -12,13 +12,7 @@ public static class Renumbering
     public static Studio Renumbered(this Studio studio)
     {
         if (studio.NextId <= HighNumber) return studio;
-        var used = studio.Devices.Select(device => device.Id.Value)
-            .Concat(studio.Devices.SelectMany(device => device.Ports).Select(port => port.Id.Value))
-            .Concat(studio.Devices.SelectMany(device => device.Jacks).Select(jack => jack.Id.Value))
-            .Concat(studio.Devices.SelectMany(device => device.InnerPaths).Select(path => path.Id.Value))
-            .Concat(studio.Routes.Select(route => route.Id.Value))
-            .Concat(studio.Groups.Select(group => group.Id.Value));
-        var anew = used.Order().Index().ToDictionary(item => item.Item, item => item.Index + 1);
+        var anew = StudioRules.IdsOf(studio).Order().Index().ToDictionary(item => item.Item, item => item.Index + 1);
         return studio with
         {
             NextId = anew.Count + 1,

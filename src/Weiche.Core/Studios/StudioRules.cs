@@ -15,7 +15,7 @@ public static class StudioRules
     public static Studio Checked(this Studio studio)
     {
         ArgumentNullException.ThrowIfNull(studio);
-        CheckIds(studio.NextId, studio.Devices, studio.Routes, studio.Groups);
+        CheckIds(studio);
         CheckNames(studio.Name, studio.Devices, studio.Groups);
         CheckWiring(studio.Devices, studio.Cables);
         if (studio.Safety.Check() is { } unsafeText) throw new ArgumentException(unsafeText);
@@ -40,16 +40,18 @@ public static class StudioRules
         }
     }
 
-    private static void CheckIds(int nextId, ImmutableArray<Device> devices, ImmutableArray<Route> routes, ImmutableArray<SourceGroup> groups)
+    /// <summary>The number of everything in a studio.</summary>
+    internal static IEnumerable<int> IdsOf(Studio studio) => studio.Devices.Select(device => device.Id.Value)
+        .Concat(studio.Devices.SelectMany(device => device.Ports).Select(port => port.Id.Value))
+        .Concat(studio.Devices.SelectMany(device => device.Jacks).Select(jack => jack.Id.Value))
+        .Concat(studio.Devices.SelectMany(device => device.InnerPaths).Select(path => path.Id.Value))
+        .Concat(studio.Routes.Select(route => route.Id.Value))
+        .Concat(studio.Groups.Select(group => group.Id.Value));
+
+    private static void CheckIds(Studio studio)
     {
-        var seen = new HashSet<int>();
-        var ids = devices.Select(device => device.Id.Value)
-            .Concat(devices.SelectMany(device => device.Ports).Select(port => port.Id.Value))
-            .Concat(devices.SelectMany(device => device.Jacks).Select(jack => jack.Id.Value))
-            .Concat(devices.SelectMany(device => device.InnerPaths).Select(path => path.Id.Value))
-            .Concat(routes.Select(route => route.Id.Value))
-            .Concat(groups.Select(group => group.Id.Value));
-        foreach (var id in ids)
+        var (seen, nextId) = (new HashSet<int>(), studio.NextId);
+        foreach (var id in IdsOf(studio))
         {
             if (!seen.Add(id)) throw new ArgumentException($"The id {id} is used twice.");
             if (id < 1 || id >= nextId) throw new ArgumentException($"The id {id} is not between 1 and {nextId - 1}.");

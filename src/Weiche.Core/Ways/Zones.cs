@@ -13,7 +13,7 @@ public static class Zones
     /// <param name="route">A route of it.</param>
     public static UInt128 KeysOf(Studio studio, Route route)
     {
-        var sent = MessageSet.Of(studio.SourcesOf(route).Aggregate(ChannelSet.None, (all, source) => ChannelSet.FromBits((ushort)(all.Bits | source.Channels.Bits))), KindSet.Of(MessageKind.Note));
+        var sent = MessageSet.Of(ChannelSet.AnyOf(studio.SourcesOf(route).Select(source => source.Channels)), KindSet.Of(MessageKind.Note));
         var passing = Stage.PreImageOf(route.Stages, MessageSet.All).Intersect(sent);
         return Channel.All.Aggregate(UInt128.Zero, (keys, channel) => keys | passing.NoteKeys(channel.Index));
     }

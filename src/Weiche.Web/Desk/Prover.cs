@@ -1,5 +1,4 @@
 using Weiche.Core.Checks;
-using Weiche.Core.Midi;
 using Weiche.Core.Studios;
 
 namespace Weiche.Web.Desk;
@@ -46,12 +45,7 @@ internal sealed class Prover(Action<Proof> proved)
             if (studio.Routes.Length < ManyRoutes) return Checker.Check(studio, known);
             _isLooking = true;
         }
-        var octave = KeyName.CurrentMiddleOctave;
-        var look = Task.Run(() =>
-        {
-            KeyName.CurrentMiddleOctave = octave;
-            return Checker.Check(studio, known);
-        });
+        var look = Task.Run(() => Checker.Check(studio, known));
         try
         {
             if (look.Wait(Patience))
@@ -65,18 +59,18 @@ internal sealed class Prover(Action<Proof> proved)
             lock (_gate) _isLooking = false;
             throw;
         }
-        look.ContinueWith(done => GoOn(done, studio, known, mayOpen), TaskScheduler.Default);
+        look.ContinueWith(done => GoOn(() => done.GetAwaiter().GetResult(), studio, known, mayOpen), TaskScheduler.Default);
         return null;
     }
 
-    private void GoOn(Task<CheckReport> look, Studio studio, CheckReport known, bool mayOpen)
+    private void GoOn(Func<CheckReport> look, Studio studio, CheckReport known, bool mayOpen)
     {
         Proof proof;
         while (true)
         {
             try
             {
-                var report = look.IsCompletedSuccessfully ? look.Result : throw look.Exception!.InnerException!;
+                var report = look();
                 bool isNewest;
                 lock (_gate) isNewest = _next is null;
                 // What is overtaken opens nothing any more; what was known of it shortens the next look.
@@ -97,9 +91,8 @@ internal sealed class Prover(Action<Proof> proved)
                 // Whether a circuit is new is asked of what was proved last, not of what nobody saw.
                 (studio, mayOpen, _next) = (next.Studio, next.MayOpen || mayOpen, null);
             }
-            var before = proof.Report ?? known;
-            look = Task.Run(() => Checker.Check(studio, before));
-            ((IAsyncResult)look).AsyncWaitHandle.WaitOne();
+            var (newest, before) = (studio, proof.Report ?? known);
+            look = () => Checker.Check(newest, before);
         }
         proved(proof);
     }

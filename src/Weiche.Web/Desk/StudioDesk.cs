@@ -70,11 +70,6 @@ public sealed class StudioDesk : IDisposable
         _store = store;
         _time = time;
         var studio = StudioJson.Read(stored.Document).Reserving(stored.NextId);
-        _state = Placed(new DeskState(studio, stored.Version, stored.Id)
-        {
-            Report = Prover.Unknown,
-            Notice = notice is null ? null : new Notice(notice, stored.Version),
-        });
         Junction = new Junction(studio, new StudioClock(time), asksForUrgency);
         StandIns = new StandInDriver(Junction, time, withRoom);
         Park = new PortPark(Junction, time, new VirtualDriver(Junction), new RawDriver(Junction, places, time), StandIns);
@@ -83,11 +78,7 @@ public sealed class StudioDesk : IDisposable
         Remember(Junction.Compiled.Version, studio);
         _sweeper = new Sweeper(asksForUrgency);
         _prover = new Prover(Proved);
-        lock (_gate)
-        {
-            var report = _prover.TryProve(studio, Prover.Unknown, mayOpen: true);
-            _state = _state with { Report = report ?? Prover.Unknown, IsLooking = report is null };
-        }
+        lock (_gate) _state = Begun(studio, stored.Version, stored.Id, notice);
     }
 
     /// <summary>Where the ports meet the engine.</summary>
@@ -135,7 +126,7 @@ public sealed class StudioDesk : IDisposable
                 var opened = Opening.Of(_state.Report, report);
                 if (!before.Safety.OpeningWaits || isMeant || opened.Waiting is not { } safe)
                 {
-                    waiting = $"A circuit is open now: {opened.Circuit.Sentence}";
+                    waiting = IsOpen(opened);
                 }
                 else if (opened.IsUndone)
                 {
@@ -145,7 +136,7 @@ public sealed class StudioDesk : IDisposable
                 else
                 {
                     (studio, report) = (safe, opened.Report);
-                    waiting = $"{opened.Names} waits, switched off: it would open a circuit. {opened.Circuit.Sentence}";
+                    waiting = Waits(opened);
                     title += ", waiting";
                     result = EditResult.Done(studio, result.NewId);
                 }
@@ -218,7 +209,7 @@ public sealed class StudioDesk : IDisposable
         lock (_gate)
         {
             // Closed, another studio, or edited meanwhile: the newest is looked at then.
-            if (_isClosed || !ReferenceEquals(_state.Studio, proof.Report?.Studio ?? proof.Studio)) return;
+            if (_isClosed || !ReferenceEquals(_state.Studio, proof.Studio)) return;
             if (proof.Report is not { } report)
             {
                 Show(_state with { Notice = new Notice("The checks failed on this studio: whether a circuit is open is not known.", _state.Version + 1) });
@@ -231,13 +222,16 @@ public sealed class StudioDesk : IDisposable
             }
             if (!proof.MayOpen && opened.Waiting is { } safe)
             {
-                var sentence = $"{opened.Names} waits, switched off: it would open a circuit. {opened.Circuit.Sentence}";
                 if (report.Studio.Routes.FirstOrDefault(route => safe.FindRoute(route.Id) is { On: false } && route.On) is { } held) _heldBack = new SwitchRoute(held.Id, true);
-                if (Enforce(safe, opened.Report, sentence, () => _store.Append(_state.StudioId, $"{opened.Names} waits", StudioJson.Write(safe), _time.GetUtcNow().UtcDateTime, safe.Name, safe.NextId)) is null) return;
+                if (Enforce(safe, opened.Report, Waits(opened), () => _store.Append(_state.StudioId, $"{opened.Names} waits", StudioJson.Write(safe), _time.GetUtcNow().UtcDateTime, safe.Name, safe.NextId)) is null) return;
             }
-            Show(_state with { Report = report, IsLooking = false, Notice = new Notice($"A circuit is open now: {opened.Circuit.Sentence}", _state.Version + 1, OfCircuit: true) });
+            Show(_state with { Report = report, IsLooking = false, Notice = new Notice(IsOpen(opened), _state.Version + 1, OfCircuit: true) });
         }
     }
+
+    private static string Waits(Opening opened) => $"{opened.Names} waits, switched off: it would open a circuit. {opened.Circuit.Sentence}";
+
+    private static string IsOpen(Opening opened) => $"A circuit is open now: {opened.Circuit.Sentence}";
 
     private void Show(DeskState state) => Volatile.Write(ref _state, state with { Version = _state.Version + 1 });
 
@@ -270,6 +264,18 @@ public sealed class StudioDesk : IDisposable
         }));
         SendLocalControl(before, studio);
         return null;
+    }
+
+    /// <summary>A studio as it is when it is opened: nothing is known of it yet but what is found at once.</summary>
+    private DeskState Begun(Studio studio, int version, int id, string? notice)
+    {
+        var report = _prover.TryProve(studio, Prover.Unknown, mayOpen: true);
+        return Placed(new DeskState(studio, version, id)
+        {
+            Report = report ?? Prover.Unknown,
+            IsLooking = report is null,
+            Notice = notice is null ? null : new Notice(notice, version),
+        });
     }
 
     private DeskState Placed(DeskState state)
@@ -310,13 +316,7 @@ public sealed class StudioDesk : IDisposable
                 Park.Match(studio);
                 Scout.Forget();
                 var version = Math.Max(_state.Version, stored.Version) + 1;
-                var report = _prover.TryProve(studio, Prover.Unknown, mayOpen: true);
-                Volatile.Write(ref _state, Placed(new DeskState(studio, version, id)
-                {
-                    Report = report ?? Prover.Unknown,
-                    IsLooking = report is null,
-                    Notice = notice is null ? null : new Notice(notice, version),
-                }));
+                Volatile.Write(ref _state, Begun(studio, version, id, notice));
                 return null;
             }
             catch (Exception exception) when (exception is StoreException or StudioFormatException)

@@ -63,7 +63,7 @@ public static class RouteSearch
     {
         // A wire that several hang on is told apart by channels: what is played on another channel is led to the first that it listens to.
         var stage = behind is { Listens.Count: > 0 and < 16 } && !channels.Members.Any(behind.Listens.Contains) && channels.Count == 1
-            ? new ChannelsStage(ChannelMap.Nothing.With(channels.Members.First(), ChannelSet.None.With(behind.Listens.Members.First(), true)))
+            ? new ChannelsStage(ChannelMap.Nothing.Leading(channels, behind.Listens.Members.First()))
             : null;
         var notes = new[] { behind is null ? null : $"by {to.Name}’s wire", stage?.Sign, another ? "another" : null };
         return new Match(from, fromName, to, toName, new LayRoute(from, to.Id, another, stage)) { Note = string.Join(", ", notes.OfType<string>()) };

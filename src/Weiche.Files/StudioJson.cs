@@ -119,6 +119,7 @@ public static class StudioJson
             device.ListensKinds == KindSet.All ? null : [.. device.ListensKinds.Members],
             device.Audio.Length == 0 ? null : device.Audio,
             device.Zones.IsEmpty ? null : [.. device.Zones.Select(zone => new ZoneDto(zone.Lower, zone.Members, zone.BendRange))],
+            device.WorstRates.IsEmpty ? null : [.. device.WorstRates.Select(rate => new RateDto(rate.Key, rate.Value))],
             device.Known is { } known ? new KnownDto(known.Says, known.Serial, known.Place, known.Pinned, known.Identity is { } identity
                 ? new IdentityDto(identity.Maker, identity.Family, identity.Member, identity.Version) : null) : null))],
         [.. studio.Routes.Select(route => new RouteDto(
@@ -168,9 +169,20 @@ public static class StudioJson
         ListensKinds = device.ListensKinds is { } listens ? KindSet.Of([.. listens]) : KindSet.All,
         Audio = device.Audio ?? "",
         Zones = [.. (device.Zones ?? []).Select(zone => new MpeZone(zone.Lower, zone.Members, zone.BendRange))],
+        WorstRates = RatesOf(device),
         Known = device.Known is { } known ? new KnownAs(known.Says, known.Serial, known.Place, known.Pinned, known.Identity is { } identity
             ? new DeviceIdentity(identity.Maker, identity.Family, identity.Member, identity.Version) : null) : null,
     };
+
+    private static ImmutableSortedDictionary<MessageKind, int> RatesOf(DeviceDto device)
+    {
+        var rates = ImmutableSortedDictionary.CreateBuilder<MessageKind, int>();
+        foreach (var rate in device.WorstRates ?? [])
+        {
+            if (!rates.TryAdd(rate.Kind, rate.PerSecond)) throw new StudioFormatException($"The device {device.Name} has two worst rates for {rate.Kind.Name()}.");
+        }
+        return rates.ToImmutable();
+    }
 
     private static Route RouteOf(RouteDto route) => new(
         new RouteId(route.Id), SourceOf(route), new PortId(route.To), route.On, route.Stages, route.Solo ?? false, route.Divert ?? false);
@@ -232,7 +244,7 @@ public static class StudioJson
     private sealed record DeviceDto(
         int Id, string Name, DeviceKind Kind, string Sends, string Listens, bool Sounds, ImmutableArray<PortDto> Ports, string? StandIn = null,
         string? Address = null, IReadOnlyList<JackDto>? Jacks = null, IReadOnlyList<InnerPathDto>? InnerPaths = null, IReadOnlyList<MessageKind>? SendsKinds = null,
-        IReadOnlyList<MessageKind>? ListensKinds = null, string? Audio = null, IReadOnlyList<ZoneDto>? Zones = null, KnownDto? Known = null);
+        IReadOnlyList<MessageKind>? ListensKinds = null, string? Audio = null, IReadOnlyList<ZoneDto>? Zones = null, IReadOnlyList<RateDto>? WorstRates = null, KnownDto? Known = null);
 
     private sealed record PortDto(int Id, PortDirection Direction, string Part, WireKind Wire, bool On, int? Jack = null, string? Label = null);
 
@@ -243,6 +255,8 @@ public static class StudioJson
     private sealed record InnerPathDto(int Id, InnerPathKind Kind, string Name, string From, string To, bool On, long Delay, ImmutableArray<Stage> Stages);
 
     private sealed record ZoneDto(bool Lower, int Members, int BendRange);
+
+    private sealed record RateDto(MessageKind Kind, int PerSecond);
 
     private sealed record KnownDto(string Says, string Serial, string Place, bool Pinned, IdentityDto? Identity = null);
 

@@ -91,6 +91,29 @@ public sealed class WatchTests
     }
 
     [Fact]
+    public async Task The_checks_hear_of_what_was_measured_and_forget_it_with_the_routes()
+    {
+        await using var house = await House.Open(dome: true);
+        var (surface, zinn) = (house.Device("Fächer"), house.To("Zinn"));
+        foreach (var kind in surface.SendsKinds.Members) house.Desk.Apply(new SetWorstRate(surface.Id, kind, "2"));
+        bool IsFull() => house.Desk.State.Report.Findings.Any(finding => finding.Port == zinn);
+        Assert.False(IsFull());
+        var meter = new LoadMeter(house.Desk, TimeProvider.System);
+        meter.Look();
+        var figures = house.Desk.Junction.Compiled.Meter(zinn)!;
+        for (var i = 0; i < 1_600; i++) house.Desk.Junction.Send(zinn, [0x94, (byte)(i / 2 & 0x7F), (byte)(i % 2 == 0 ? 64 : 0)]);
+        await House.Until(() => figures.Bytes > 2_900, "the wire to be full for a second");
+        for (var i = 0; i < 8; i++) meter.Look();
+        await House.Until(IsFull, "the checks to hear of it");
+        Assert.Contains("measured", (await house.Get($"/checks?finding=wire-{zinn}")).Body!.TextContent, StringComparison.Ordinal);
+        // Another route there: what ran before says nothing of it.
+        house.Desk.Apply(new SwitchRoute(house.Studio.Routes.First(route => route.To == zinn).Id, false));
+        Assert.True(meter.Of(zinn).Highest > 2_900);
+        meter.Look();
+        Assert.True(meter.Of(zinn).Highest < 2_900);
+    }
+
+    [Fact]
     public async Task Keys_that_are_down_are_seen_at_the_source_and_what_is_held_at_the_destination()
     {
         await using var house = await House.Open();

@@ -14,8 +14,9 @@ public sealed record LookedAt(int Routes, int Places, int WaysBack, bool IsWhole
 /// <summary>What the checks have to say about a studio.</summary>
 public sealed class CheckReport
 {
-    internal CheckReport(Studio studio, CircuitSearch search, WaySearch ways, ImmutableArray<Finding> findings, ImmutableArray<WorstLoad> loads, LookedAt looked)
+    internal CheckReport(Studio studio, CircuitSearch search, WaySearch ways, ImmutableArray<Finding> findings, ImmutableArray<WorstLoad> loads, LookedAt looked, Measured measured)
     {
+        Measured = measured;
         Studio = studio;
         Search = search;
         Ways = ways;
@@ -39,6 +40,20 @@ public sealed class CheckReport
     /// <summary>The circuits that are open.</summary>
     public IEnumerable<Finding> OpenCircuits => Findings.Where(finding => finding.IsOpenCircuit);
 
+    /// <summary>What had been measured.</summary>
+    public Measured Measured { get; }
+
+    /// <summary>The same, with what was measured since: only what wires carry depends on it.</summary>
+    /// <param name="measured">What was measured.</param>
+    /// <returns>This very report, where it makes no difference that is worth telling.</returns>
+    public CheckReport With(Measured measured)
+    {
+        var loads = WireLoads.Of(Search.Flow, Ways, measured).ToImmutableArray();
+        if (!WireLoads.AreOthers(Loads, loads)) return this;
+        var findings = Findings.Where(finding => finding.Kind != FindingKind.Wire).Concat(WireLoads.Findings(Search.Flow, Ways, loads));
+        return new CheckReport(Studio, Search, Ways, Checker.InOrder(findings), loads, Looked, measured);
+    }
+
     internal CircuitSearch Search { get; }
 
     internal WaySearch Ways { get; }
@@ -55,12 +70,14 @@ public static class Checker
 {
     /// <summary>Checks a studio.</summary>
     /// <param name="studio">The studio.</param>
-    /// <param name="previous">What was found in the version before: what is still the same is not worked out anew.</param>
+    /// <param name="previous">What was found in the version before: what is still the same is not worked out anew, and what was measured
+    /// counts on.</param>
     public static CheckReport Check(Studio studio, CheckReport? previous = null)
     {
         var search = CircuitSearch.Of(Flow.Of(studio), previous?.Search);
         var ways = WaySearch.Of(search, previous?.Ways);
-        var loads = WireLoads.Of(search.Flow, ways).ToImmutableArray();
+        var measured = previous?.Measured ?? Measured.Nothing;
+        var loads = WireLoads.Of(search.Flow, ways, measured).ToImmutableArray();
         var findings = Circuits.Of(search)
             .Concat(Doubles.Of(search.Flow, ways))
             .Concat(StuckRisks.Of(search.Flow))
@@ -69,16 +86,17 @@ public static class Checker
             .Concat(MpeChecks.Of(search.Flow, ways))
             .Concat(CablingChecks.Of(search))
             .Concat(NameChecks.Of(studio))
-            .Concat(Hearing.Of(search))
-            .DistinctBy(finding => finding.Key)
-            .OrderBy(finding => finding.Severity).ThenBy(finding => finding.Kind)
-            .ToImmutableArray();
+            .Concat(Hearing.Of(search));
         var looked = new LookedAt(
             search.Flow.Steps.Select(step => step.Route).OfType<Route>().DistinctBy(route => route.Id).Count(),
             search.Flow.Places.Count(place => place is not null),
             search.Flow.Links.All.Count(link => link.Kind is LinkKind.Inner or LinkKind.Virtual && link.To != Place.Sound),
             ways.IsWhole);
+        var found = InOrder(findings);
         search.Forget();
-        return new CheckReport(studio, search, ways, findings, loads, looked);
+        return new CheckReport(studio, search, ways, found, loads, looked, measured);
     }
+
+    internal static ImmutableArray<Finding> InOrder(IEnumerable<Finding> findings) =>
+        [.. findings.DistinctBy(finding => finding.Key).OrderBy(finding => finding.Severity).ThenBy(finding => finding.Kind)];
 }

@@ -234,6 +234,33 @@ internal sealed class CircuitSearch
         }, Endless, place => Flow.Into[place].Where(step => Flow.ComponentOf[step.From] == component).Select(step => step.From));
     }
 
+    /// <summary>Takes away from sets what does not come from within them, or does not go on in them, by some steps: what is left comes round
+    /// and goes round for ever, or leads from one closed way to another.</summary>
+    /// <param name="places">The places.</param>
+    /// <param name="steps">The steps that count, each from one of the places to another.</param>
+    /// <param name="sets">For each place a set; these become smaller.</param>
+    internal static void KeepCircling(int[] places, Step[] steps, Dictionary<int, MessageSet> sets)
+    {
+        var (outOf, into) = (steps.ToLookup(step => step.From), steps.ToLookup(step => step.To));
+        var next = new Queue<int>(places);
+        var waits = places.ToHashSet();
+        while (next.TryDequeue(out var place))
+        {
+            waits.Remove(place);
+            var set = sets[place];
+            if (set.IsEmpty) continue;
+            var comes = into[place].Aggregate(MessageSet.Empty, (all, step) => all.Union(step.Image(sets[step.From])));
+            var goes = outOf[place].Aggregate(MessageSet.Empty, (all, step) => all.Union(step.PreImage(sets[step.To])));
+            var less = set.Intersect(comes).Intersect(goes);
+            if (less.Equals(set)) continue;
+            sets[place] = less;
+            foreach (var other in outOf[place].Select(step => step.To).Concat(into[place].Select(step => step.From)).Append(place))
+            {
+                if (waits.Add(other)) next.Enqueue(other);
+            }
+        }
+    }
+
     /// <summary>Takes away from sets until each is what a rule makes of it.</summary>
     private static void Shrink(int[] places, Func<int, MessageSet> rule, MessageSet[] sets, Func<int, IEnumerable<int>> concerned)
     {

@@ -37,39 +37,57 @@ internal sealed class Circuits
     }
 
     /// <summary>The closed ways of a component, each with all that runs in it. A component may have several.</summary>
-    private IEnumerable<Finding> Endless(int component)
-    {
-        return Rings(_search, component).Select(ring => Endless(ring.Part, ring.Running)).OfType<Finding>();
-    }
+    private IEnumerable<Finding> Endless(int component) => Rings(_search, component).Select(Endless).OfType<Finding>();
 
-    /// <summary>The parts of a component within which messages go round, each with the steps that they take and what runs over each. What only
-    /// passes through on its way into such a part is in none.</summary>
-    internal static IEnumerable<(Component Part, List<(Step Step, MessageSet Set)> Running)> Rings(CircuitSearch search, int component)
+    /// <summary>A part of a component within which messages go round.</summary>
+    /// <param name="Places">Its places, by number, in order.</param>
+    /// <param name="Circling">For each of them what goes round there: it comes from within the part for ever, and goes on in it for ever.
+    /// What only becomes something that goes round is not in it.</param>
+    /// <param name="Running">The steps that it takes, and what of it runs over each.</param>
+    internal sealed record Ring(int[] Places, IReadOnlyDictionary<int, MessageSet> Circling, List<(Step Step, MessageSet Set)> Running);
+
+    /// <summary>The parts of a component within which messages go round. What only passes through on its way into such a part is in none.</summary>
+    internal static List<Ring> Rings(CircuitSearch search, int component)
     {
         var flow = search.Flow;
         var places = flow.Components[component].Places;
-        if (places.All(place => search.Endless[place].IsEmpty)) return [];
-        var running = places.SelectMany(place => flow.OutOf[place])
-            .Where(step => flow.ComponentOf[step.To] == component)
-            .Select(step => (Step: step, Set: step.Image(search.Endless[step.From]).Intersect(search.Endless[step.To])))
-            .Where(item => !item.Set.IsEmpty).ToList();
-        var runs = running.Select(item => item.Step.Index).ToHashSet();
-        var (of, parts) = Component.Find(flow.Places.Length, flow.OutOf, step => runs.Contains(step.Index));
-        return parts.Select((part, i) => (part, i)).Where(item => item.part.IsClosed)
-            .Select(item => (item.part, running.Where(each => of[each.Step.From] == item.i && of[each.Step.To] == item.i).ToList()));
+        var rings = new List<Ring>();
+        if (places.All(place => search.Endless[place].IsEmpty)) return rings;
+        var open = new Stack<(int[] Places, Step[] Steps, Dictionary<int, MessageSet> Sets)>();
+        open.Push((places, [.. places.SelectMany(place => flow.OutOf[place]).Where(flow.IsWithin)], places.ToDictionary(place => place, place => search.Endless[place])));
+        while (open.TryPop(out var here))
+        {
+            CircuitSearch.KeepCircling(here.Places, here.Steps, here.Sets);
+            var running = here.Steps.Select(step => (Step: step, Set: step.Image(here.Sets[step.From]).Intersect(here.Sets[step.To]))).Where(item => !item.Set.IsEmpty).ToList();
+            if (running.Count == 0) continue;
+            var runs = running.Select(item => item.Step.Index).ToHashSet();
+            var (of, parts) = Component.Find(flow.Places.Length, flow.OutOf, step => runs.Contains(step.Index));
+            var within = running.Where(item => of[item.Step.From] == of[item.Step.To]).ToList();
+            if (within.Count == here.Steps.Length && within.TrueForAll(item => of[item.Step.From] == of[within[0].Step.From]))
+            {
+                rings.Add(new Ring([.. here.Places.Where(place => !here.Sets[place].IsEmpty)], here.Sets, running));
+                continue;
+            }
+            // Fewer steps, or several parts: what goes round in each of them by itself is to be found again.
+            foreach (var part in within.GroupBy(item => of[item.Step.From]).Reverse())
+                open.Push((parts[part.Key].Places, [.. part.Select(item => item.Step)], parts[part.Key].Places.ToDictionary(place => place, place => here.Sets[place])));
+        }
+        return rings;
     }
 
-    private Finding? Endless(Component circuit, List<(Step Step, MessageSet Set)> running)
+    private Finding? Endless(Ring circuit)
     {
-        var strides = circuit.Places.Where(place => !_search.Endless[place].IsEmpty).Select(place => FindRing(circuit, place)).FirstOrDefault(ring => ring is not null);
-        // Messages that only pass on their way into another circuit of the same places make no ring here.
+        var strides = circuit.Places.Select(place => FindRing(circuit, place)).FirstOrDefault(ring => ring is not null);
+        // A ring of more legs than are followed is none that a person can read.
         if (strides is null) return null;
+        var running = circuit.Running;
         var grows = circuit.Places.Any(place => _search.Grows[place]);
         var ring = _words.Ring(strides);
-        var kinds = circuit.Places.Aggregate(KindSet.None, (all, place) => _search.Endless[place].KindsIn().Members.Aggregate(all, (set, kind) => set.With(kind, true)));
+        var kinds = KindSet.Of([.. circuit.Places.SelectMany(place => circuit.Circling[place].KindsIn().Members).Distinct()]);
         var round = MidiSpan.Sum(ring.Select(leg => leg.Delay));
         var start = _flow.Places.Index().First(place => place.Item is not null && _words.NameOf(place.Index) == ring[0].Place && strides.Any(stride => stride.Step.From == place.Index)).Index;
-        var witness = MessageAt(strides.First(stride => stride.Step.From == start).Came);
+        var first = strides.First(stride => stride.Step.From == start).Came;
+        var witness = MessageAt(first) + SetWords.OnlyValues(circuit.Circling[start], first);
         var what = kinds == KindSet.All ? "Everything" : Capital(SetWords.Names(kinds));
         var does = kinds.Count == 1 && kinds.Members.First() is not (MessageKind.Note or MessageKind.ControlChange) ? "runs" : kinds == KindSet.All ? "runs" : "run";
         var names = string.Join(" – ", NamesOf(ring));
@@ -80,11 +98,11 @@ internal sealed class Circuits
         {
             Ring = ring,
             Round = round,
-            Runs = [.. RunsAt(start, strides)],
+            Runs = [.. RunsAt(start, circuit, strides)],
             Evidence = [.. Evidence(round, strides, grows, running.Count)],
             Routes = RoutesOf(running.Select(item => item.Step)),
             Paths = PathsOf(running.Select(item => item.Step)),
-            Messages = _search.Endless[start],
+            Messages = circuit.Circling[start],
             Circulating = [.. running.Where(item => item.Step.Route is not null && _flow.Places[item.Step.To] is not null)
                 .GroupBy(item => item.Step.Route!.Id).Select(group => (group.Key, group.Aggregate(MessageSet.Empty, (all, item) => all.Union(item.Set))))],
         };
@@ -185,19 +203,19 @@ internal sealed class Circuits
     }
 
     /// <summary>A short closed way of one message, found by following it; null if none goes through the place.</summary>
-    private List<MessageStep>? FindRing(Component circuit, int place)
+    private List<MessageStep>? FindRing(Ring circuit, int place)
     {
-        var inside = circuit.Places.ToHashSet();
-        bool Goes(Step step) => inside.Contains(step.To);
-        foreach (var kind in _search.Endless[place].KindsIn().Members)
+        var steps = circuit.Running.Select(item => item.Step.Index).ToHashSet();
+        bool Goes(Step step) => steps.Contains(step.Index);
+        foreach (var kind in circuit.Circling[place].KindsIn().Members)
         {
-            var message = _search.Endless[place].OfKind(kind).Usual();
+            var message = circuit.Circling[place].OfKind(kind).Usual();
             // On and on until it is where it has been: from there a ring leads back.
             var seen = new HashSet<(int, MidiMessage)>();
             var here = (Place: place, Message: message);
             while (seen.Count < MaxFollowed && seen.Add(here))
             {
-                var on = Next(here).Where(next => Goes(next.Step) && _search.Endless[next.Step.To].Contains(next.Became)).ToList();
+                var on = Next(here).Where(next => Goes(next.Step) && circuit.Circling[next.Step.To].Contains(next.Became)).ToList();
                 if (on.Count == 0) break;
                 here = (on[0].Step.To, on[0].Became);
             }
@@ -245,18 +263,30 @@ internal sealed class Circuits
     }
 
     /// <summary>What can be at the start of a ring, kind by kind, and what becomes of it on the way round.</summary>
-    private IEnumerable<Running> RunsAt(int start, List<MessageStep> strides)
+    private IEnumerable<Running> RunsAt(int start, Ring circuit, List<MessageStep> strides)
     {
+        var first = strides.FindIndex(stride => stride.Step.From == start);
+        var around = strides.Skip(first).Concat(strides.Take(first)).Select(stride => stride.Step).ToList();
+        var component = _flow.Components[_flow.ComponentOf[start]].Places;
         foreach (var kind in _search.Reach[start].KindsIn().Members)
         {
+            var circling = circuit.Circling[start].OfKind(kind);
+            if (!circling.IsEmpty)
+            {
+                var stays = around.Aggregate(circling, (set, step) => step.Image(set).Intersect(circuit.Circling[step.To]));
+                yield return new Running(kind, SetWords.Which(circling, kind), true, stays.IsEmpty ? "endless, by another way" : "endless");
+                continue;
+            }
             var endless = _search.Endless[start].OfKind(kind);
             if (!endless.IsEmpty)
             {
-                yield return new Running(kind, SetWords.Which(endless, kind), true, "endless");
+                var goesOn = around[0].Image(endless).Intersect(circuit.Circling[around[0].To]);
+                yield return new Running(kind, SetWords.Which(endless, kind), true, goesOn.IsEmpty ? "goes into another circle" : $"becomes {SetWords.Names(goesOn.KindsIn())}, endless");
                 continue;
             }
             var came = _search.Reach[start].OfKind(kind);
-            yield return new Running(kind, SetWords.Which(came, kind), false, StoppedBy(came.Usual(), start, strides));
+            var elsewhere = component.Any(place => _search.Endless[place].KindsIn().Contains(kind));
+            yield return new Running(kind, SetWords.Which(came, kind), false, StoppedBy(came.Usual(), start, strides) + (elsewhere ? " here, and runs in another circle" : ""));
         }
     }
 

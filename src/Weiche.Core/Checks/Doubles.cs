@@ -78,10 +78,24 @@ internal static class Doubles
                 Ways = [.. told],
                 Routes = RoutesOf(one.Steps.Concat(other.Steps)),
                 Paths = [.. PathsOf(one.Steps.Concat(other.Steps)), .. Local(one), .. Local(other)],
-                Evidence = [apart.Microseconds is > 0 and < 30_000 ? "So close together it is one sound that is too loud and hollow: each note cancels part of itself." : "Each note is struck twice, and a note-off ends only one of the two."],
+                Evidence = [Harm(witness.Kind, apart)],
             };
         }
     }
+
+    /// <summary>What it does to hear a message of a kind twice.</summary>
+    private static string Harm(MessageKind kind, MidiSpan apart) => kind switch
+    {
+        MessageKind.Note => apart.Microseconds is > 0 and < 30_000
+            ? "So close together it is one sound that is too loud and hollow: each note cancels part of itself."
+            : "Each note is struck twice, and a note-off ends only one of the two.",
+        MessageKind.SystemExclusive => "Each dump is taken in twice: it costs the wire twice the time, and the second may come while the first is still being stored.",
+        MessageKind.Clock or MessageKind.QuarterFrame => "What follows it counts every beat twice: it runs at double tempo.",
+        MessageKind.Start or MessageKind.Continue or MessageKind.Stop or MessageKind.SongPosition or MessageKind.SongSelect => "It is told twice to start or to go somewhere: the second may set it back to the beginning.",
+        MessageKind.ProgramChange => "The sound is called up twice: what is held may be cut the second time.",
+        MessageKind.ActiveSensing => "It does no harm to what sounds, and costs the wire twice the time.",
+        _ => "Each value is set twice: it costs the wire twice the time, and steps that count up or down are counted twice.",
+    };
 
     private static IEnumerable<(DeviceId, InnerPathId)> Local(HeardWay way) => way.IsLocal ? [(way.From.Id, way.From.LocalControl!.Id)] : [];
 

@@ -57,7 +57,7 @@ public static class SetWords
         return set.Count == Channel.Count ? "every channel" : set.Count == 1 ? $"channel {set}" : $"channels {set}";
     }
 
-    /// <summary>Which messages of one kind are in a set: "ch 3, all keys"; for system messages nothing.</summary>
+    /// <summary>Which messages of one kind are in a set: "ch 3, all keys"; "ch 3, all keys, velocity 127"; for system messages nothing.</summary>
     /// <param name="set">The set.</param>
     /// <param name="kind">The kind.</param>
     public static string Which(MessageSet set, MessageKind kind)
@@ -68,9 +68,41 @@ public static class SetWords
         if (kind == MessageKind.Note)
         {
             var keys = channels.Members.Aggregate(UInt128.Zero, (all, channel) => all | set.NoteKeys(channel.Index));
-            return $"{text}, {(keys == UInt128.MaxValue ? "all keys" : Ranges(keys))}";
+            text = $"{text}, {(keys == UInt128.MaxValue ? "all keys" : Ranges(keys))}";
+        }
+        if (kind is MessageKind.Note or MessageKind.ControlChange)
+        {
+            var row = kind == MessageKind.Note ? MessageSet.NoteRow : MessageSet.ControlRow;
+            var values = channels.Members.Aggregate(UInt128.Zero, (all, channel) => all | Seconds(set.Row(row, channel.Index)!));
+            text += Only(kind, values, ", ");
         }
         return text;
+
+        UInt128 Seconds(DataRow row)
+        {
+            var all = UInt128.Zero;
+            for (var first = 0; first < (kind == MessageKind.Note ? DataRow.Size : 120); first++) all |= row[first];
+            return all;
+        }
+    }
+
+    /// <summary>With which values a message is in a set, where not with all of them: " with velocity 127", " with the values 0 – 63"; else
+    /// nothing.</summary>
+    /// <param name="set">The set.</param>
+    /// <param name="message">The message.</param>
+    internal static string OnlyValues(MessageSet set, in MidiMessage message)
+    {
+        if (message.Kind is not (MessageKind.Note or MessageKind.ControlChange)) return "";
+        var row = set.Row(message.Kind == MessageKind.Note ? MessageSet.NoteRow : MessageSet.ControlRow, message.ChannelIndex);
+        return row is null ? "" : Only(message.Kind, row[message.Data1], " with ");
+    }
+
+    private static string Only(MessageKind kind, UInt128 values, string before)
+    {
+        if (values == 0 || values == (kind == MessageKind.Note ? UInt128.MaxValue << 1 : UInt128.MaxValue)) return "";
+        var ranges = RangesOf(values).ToList();
+        var text = string.Join(", ", ranges.Take(3).Select(range => range.First == range.Last ? $"{range.First}" : $"{range.First} – {range.Last}"));
+        return $"{before}{(kind == MessageKind.Note ? "velocity" : "value")} {text}{(ranges.Count > 3 ? " and others" : "")}";
     }
 
     /// <summary>Where kinds are named: "notes, controllers", "everything", "5 kinds".</summary>

@@ -165,6 +165,14 @@ public sealed record Device(
     /// <summary>By what it is known again; null if it cannot be told by anything.</summary>
     public KnownAs? Known { get; init; }
 
+    /// <summary>How many messages of a kind it sends in a second at worst, where a person said so; for the other kinds what its sort of device
+    /// does is taken.</summary>
+    public ImmutableSortedDictionary<MessageKind, int> WorstRates { get; init; } = ImmutableSortedDictionary<MessageKind, int>.Empty;
+
+    /// <summary>How many messages of a kind it sends in a second at worst, as far as anybody knows without having measured it.</summary>
+    /// <param name="kind">The kind.</param>
+    public int WorstRateOf(MessageKind kind) => WorstRates.TryGetValue(kind, out var said) ? said : Kind.Facts().WorstRateOf(kind);
+
     /// <summary>The first of its ports that goes a way, or null if none does. A virtual port has one each way.</summary>
     /// <param name="direction">The way.</param>
     public PortId? FirstPort(PortDirection direction) => Ports.FirstOrDefault(port => port.Direction == direction)?.Id;

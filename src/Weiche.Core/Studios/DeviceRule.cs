@@ -12,6 +12,9 @@ public static class DeviceRule
 
     private const int MaxAddress = 200;
 
+    /// <summary>The most messages of a kind that a device may be said to send in a second: more than the fastest wire here carries.</summary>
+    public const int MaxRate = 100_000;
+
     /// <summary>The most characters of what is written down of a device: audio inputs, serial number, place.</summary>
     public const int MaxText = 120;
 
@@ -40,6 +43,10 @@ public static class DeviceRule
         foreach (var text in new[] { device.Audio, device.Known?.Says, device.Known?.Serial, device.Known?.Place })
         {
             if (CheckText(text) is { } problem) return problem;
+        }
+        foreach (var (kind, rate) in device.WorstRates)
+        {
+            if (rate is < 0 or > MaxRate) return $"At worst {rate} messages a second ({kind.Name()}): it is from 0 to {MaxRate}.";
         }
         return CheckZones(device);
     }

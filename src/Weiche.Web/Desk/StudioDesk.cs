@@ -229,6 +229,24 @@ public sealed class StudioDesk : IDisposable
         }
     }
 
+    /// <summary>Tells what was measured while the studio is played: where it changes what the checks say, that is shown.</summary>
+    /// <param name="studioId">The studio that was played.</param>
+    /// <param name="measured">What was measured.</param>
+    /// <returns>Whether it was taken; while the checks look, it is to be told again.</returns>
+    public bool TryTell(int studioId, Measured measured)
+    {
+        var state = State;
+        if (state.IsLooking || state.StudioId != studioId) return false;
+        var report = state.Report.With(measured);
+        if (ReferenceEquals(report, state.Report)) return true;
+        lock (_gate)
+        {
+            if (_isClosed || !ReferenceEquals(_state.Report, state.Report) || _state.IsLooking) return false;
+            Show(_state with { Report = report });
+        }
+        return true;
+    }
+
     private static string Waits(Opening opened) => $"{opened.Names} waits, switched off: it would open a circuit. {opened.Circuit.Sentence}";
 
     private static string IsOpen(Opening opened) => $"A circuit is open now: {opened.Circuit.Sentence}";

@@ -51,6 +51,35 @@ public class CheckerTests
     }
 
     [Fact]
+    public void What_a_person_says_a_device_sends_counts_and_what_is_measured_where_it_is_more()
+    {
+        var studio = DemoStudio.Create();
+        var (surface, zinn) = (studio.Devices.Single(device => device.Name == "Fächer"), studio.To("Zinn"));
+        int Worst(CheckReport report) => report.Loads.Single(load => load.Port == zinn).Worst;
+        var table = Checker.Check(studio);
+        var said = Checker.Check(surface.SendsKinds.Members.Aggregate(studio, (room, kind) => room.Must(new SetWorstRate(surface.Id, kind, "2"))));
+        Assert.DoesNotContain(said.Findings, finding => finding.Kind == FindingKind.Wire);
+        Assert.True(Worst(said) < Worst(table));
+        // Measured at the source: more than was said, and only where it is more.
+        var source = studio.From("Fächer");
+        var bends = Measured.Nothing with { Rates = Measured.Nothing.Rates.Add((source, MessageKind.PitchBend), 900).Add((source, MessageKind.Note), 1) };
+        var played = said.With(bends);
+        Assert.Equal(Worst(said) + (900 - 2) * 3, Worst(played));
+        Assert.Contains(played.Findings, finding => finding.Kind == FindingKind.Wire && finding.Title.StartsWith("Zinn", StringComparison.Ordinal));
+        // It counts on after an edit, and what makes no difference is no other report.
+        Assert.Equal(Worst(played), Worst(Checker.Check(played.Studio.Must(new RenameDevice(surface.Id, "Fan")), played)));
+        Assert.Same(played, played.With(bends));
+        // Measured on the wire itself, whatever the devices are taken to send.
+        var full = said.With(Measured.Nothing with { Loads = Measured.Nothing.Loads.Add(zinn, 3_000) });
+        Assert.Contains("so much was measured", full.Findings.Single(finding => finding.Kind == FindingKind.Wire).Sentence, StringComparison.Ordinal);
+        Assert.Equal(full.Findings.Length, full.Findings.DistinctBy(finding => finding.Key).Count());
+        Assert.Equal(full.Findings, full.Findings.OrderBy(finding => finding.Severity).ThenBy(finding => finding.Kind));
+        Assert.Equal(said.Findings.Select(finding => finding.Key), full.With(Measured.Nothing).Findings.Select(finding => finding.Key));
+        foreach (var wrong in new[] { "many", "-1", "100001" }) studio.Refused(new SetWorstRate(surface.Id, MessageKind.Note, wrong));
+        Assert.DoesNotContain(MessageKind.Note, said.Studio.Must(new SetWorstRate(surface.Id, MessageKind.Note, " ")).FindDevice(surface.Id)!.WorstRates.Keys);
+    }
+
+    [Fact]
     public void A_circle_of_two_is_endless_and_one_stage_holds_it()
     {
         var studio = Room(["a", "b"], "a", "b").Lay("a", "b").Lay("b", "a");
@@ -114,6 +143,41 @@ public class CheckerTests
         var softer = With(new VelocityStage(20, 127, 50));
         Assert.Equal(["DyingOut"], Kinds(softer));
         Assert.Contains("softer each time", One(softer, FindingKind.DyingOut).Sentence, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void A_circle_names_what_goes_round_in_it_and_with_which_values()
+    {
+        var (notes, moving) = (new KindsStage(KindSet.Of(MessageKind.Note)), new KindsStage(KindSet.Of(MessageKind.ControlChange, MessageKind.PitchBend)));
+        // The bend becomes a controller, and that goes round.
+        var becoming = One(Room(["a", "b"], "a", "b").Lay("a", "b", moving, new ControllersStage([new ControlRule(Control.Bend, Control.Of(1))])).Lay("b", "a"), FindingKind.Endless);
+        Assert.StartsWith("Controllers run in a circle", becoming.Title, StringComparison.Ordinal);
+        Assert.DoesNotContain("bend", becoming.Title, StringComparison.OrdinalIgnoreCase);
+        Assert.Contains(becoming.Runs, runs => runs.Kind == MessageKind.PitchBend && runs.Runs && runs.Verdict.StartsWith("becomes", StringComparison.Ordinal));
+        // Each round is louder, up to the loudest, which comes back.
+        var louder = One(Room(["a", "b"], "a", "b").Lay("a", "b", notes, new VelocityStage(scale: 200)).Lay("b", "a"), FindingKind.Endless);
+        Assert.Contains("with velocity 127 ", louder.Sentence, StringComparison.Ordinal);
+        Assert.EndsWith(", velocity 127", louder.Runs.Single(runs => runs.Kind == MessageKind.Note).Which, StringComparison.Ordinal);
+        // Notes go round a – b, the clock b – c: neither is called stopped.
+        KindsStage clock = new(KindSet.Of(MessageKind.Clock));
+        var two = Checker.Check(Room(["a", "b", "c"], "a", "b", "c").Lay("a", "b", notes).Lay("b", "a").Lay("b", "c", clock).Lay("c", "b")).OpenCircuits.ToList();
+        Assert.All(two.SelectMany(circuit => circuit.Runs).Where(runs => !runs.Runs && runs.Kind is MessageKind.Clock or MessageKind.Note), runs => Assert.EndsWith("runs in another circle", runs.Verdict, StringComparison.Ordinal));
+        Assert.All(two, circuit => Assert.Contains(circuit.Runs, runs => runs.Runs));
+    }
+
+    [Fact]
+    public void What_is_taken_in_twice_does_harm_according_to_what_it_is()
+    {
+        string Harm(MessageKind kind)
+        {
+            var (studio, only) = (Room(["a", "b"]), new KindsStage(KindSet.Of(kind)));
+            studio = studio.Lay("a", "b", only);
+            return One(studio.Must(new LayRoute(studio.From("a"), studio.To("b"), Another: true, Through: only)), FindingKind.Doubled).Evidence[0];
+        }
+        Assert.Contains("dump", Harm(MessageKind.SystemExclusive), StringComparison.Ordinal);
+        Assert.Contains("double tempo", Harm(MessageKind.Clock), StringComparison.Ordinal);
+        Assert.Contains("note", Harm(MessageKind.Note), StringComparison.Ordinal);
+        Assert.Contains("value", Harm(MessageKind.PitchBend), StringComparison.Ordinal);
     }
 
     [Fact]

@@ -24,6 +24,7 @@ public class TrialTests(ITestOutputHelper output)
                     Assert.True(search.Endless[place].Equals(brute.Endless(place)), $"endless at {flow.Places[place]}");
                 }
                 Assert.Equal(brute.Grows, Array.Exists(search.Grows, grows => grows));
+                AssertRings(search, brute);
                 for (var component = 0; component < flow.Components.Length; component++) Assert.Equal(brute.Rounds(component), search.Rounds[component]);
                 Interlocked.Increment(ref rooms);
                 if (Array.Exists(search.Endless, set => !set.IsEmpty)) Interlocked.Increment(ref endless);
@@ -33,6 +34,29 @@ public class TrialTests(ITestOutputHelper output)
             iter: 5_000);
         output.WriteLine($"{rooms} rooms: {endless} with an endless circuit, {growing} growing, {dying} dying out");
         Assert.True(rooms > 4_800 && endless > rooms / 10 && growing > rooms / 50 && dying > rooms / 50, $"{rooms} rooms, {endless} endless, {growing} growing, {dying} dying: the trial sees too little");
+    }
+
+    /// <summary>What goes round is in one of the rings, each ring has something that goes round, and what is in it comes from there and leads there.</summary>
+    private static void AssertRings(CircuitSearch search, Brute brute)
+    {
+        var rings = Enumerable.Range(0, search.Flow.Components.Length).Where(component => search.Flow.Components[component].IsClosed)
+            .SelectMany(component => Circuits.Rings(search, component)).ToList();
+        Assert.Distinct(rings.SelectMany(ring => ring.Places));
+        var round = brute.GoingRound().ToList();
+        Assert.All(round, state => Assert.True(rings.Exists(ring => IsIn(ring, state)), $"{state.Message} goes round at {search.Flow.Places[state.Place]}, and no ring has it"));
+        foreach (var ring in rings)
+        {
+            var own = round.Where(state => IsIn(ring, state)).ToHashSet();
+            Assert.NotEmpty(own);
+            var places = ring.Places.ToHashSet();
+            foreach (var state in brute.States.Where(state => IsIn(ring, state)))
+            {
+                Assert.True(brute.Leads(state, own.Contains, places), $"{state.Message} at {search.Flow.Places[state.Place]} becomes nothing that goes round");
+                Assert.True(own.Any(from => brute.Leads(from, to => to == state, places)), $"{state.Message} at {search.Flow.Places[state.Place]} comes from nothing that goes round");
+            }
+        }
+
+        static bool IsIn(Circuits.Ring ring, (int Place, MidiMessage Message) state) => ring.Circling.TryGetValue(state.Place, out var set) && set.Contains(state.Message);
     }
 }
 
@@ -76,6 +100,28 @@ internal sealed class Brute
     internal MessageSet Reach(int place) => Set(_states.Where(state => state.Place == place));
 
     internal MessageSet Endless(int place) => Set(_states.Where((state, i) => state.Place == place && _endless[i]));
+
+    /// <summary>The states that come back to themselves.</summary>
+    internal IEnumerable<(int Place, MidiMessage Message)> GoingRound()
+    {
+        var component = StateComponents();
+        var size = component.CountBy(number => number).ToDictionary();
+        return _states.Where((_, i) => size[component[i]] > 1 || _next[i].Contains(i));
+    }
+
+    /// <summary>Whether a state leads to another that is wanted, or is one, by way of some places only.</summary>
+    internal bool Leads((int Place, MidiMessage Message) from, Predicate<(int, MidiMessage)> isWanted, HashSet<int> places)
+    {
+        var seen = new HashSet<int>();
+        var next = new Stack<int>([_numbers[from]]);
+        while (next.TryPop(out var state))
+        {
+            if (!seen.Add(state)) continue;
+            if (isWanted(_states[state])) return true;
+            foreach (var other in _next[state].Where(other => places.Contains(_states[other].Place))) next.Push(other);
+        }
+        return false;
+    }
 
     /// <summary>How often at most a message that ends comes back to a place of a component: the longest way there is, counted.</summary>
     internal int Rounds(int component)

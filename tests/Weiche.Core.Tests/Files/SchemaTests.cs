@@ -24,6 +24,10 @@ public class SchemaTests
             .Must(new LayRoute(new AnySource([studio.From("b"), studio.From("c")], false), studio.To("raw")));
         AnyStage.Any.Array[0, Route.MaxStages].Sample(
             stages => Check(StudioJson.Write(stages.Aggregate(studio, (made, stage) => made.Must(new AddStage(made.Routes[0].Id, stage))))), iter: 200);
+        var rated = DemoStudio.Create();
+        rated = rated.Must(new SetWorstRate(rated.Devices[0].Id, Weiche.Core.Midi.MessageKind.PitchBend, "400")).Must(new SetWorstRate(rated.Devices[0].Id, Weiche.Core.Midi.MessageKind.Note, "0"));
+        Check(StudioJson.Write(rated));
+        Assert.Equal(rated.Devices[0].WorstRates, StudioJson.Read(StudioJson.Write(rated)).Devices[0].WorstRates);
         Check(StudioJson.Write(studio.Must(new SoloRoute(studio.Routes[0].Id, true)).Must(new DivertRoute(studio.Routes[0].Id, true))));
     }
 

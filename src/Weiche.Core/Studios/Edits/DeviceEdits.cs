@@ -153,6 +153,30 @@ public sealed record SetSound(DeviceId Id, bool Sounds, string? Audio) : DeviceE
         Become(studio, device, device with { Sounds = Sounds, Audio = Sounds ? NameRule.Tidy(Audio) : "" });
 }
 
+/// <summary>Says how many messages of a kind a device sends in a second at worst.</summary>
+/// <param name="Id">The device.</param>
+/// <param name="Kind">The kind.</param>
+/// <param name="PerSecond">How many, as typed; empty to take again what its sort of device does.</param>
+public sealed record SetWorstRate(DeviceId Id, MessageKind Kind, string? PerSecond) : DeviceEdit(Id)
+{
+    private string Typed => NameRule.Tidy(PerSecond);
+
+    /// <inheritdoc/>
+    public override string Title(Studio studio) =>
+        Typed.Length == 0 ? $"{Name(studio)} sends {Kind.Name()} as its sort does" : $"{Name(studio)} sends at most {Typed} a second, {Kind.Name()}";
+
+    private protected override string Field => "worst";
+
+    private protected override EditResult Change(Studio studio, Device device)
+    {
+        if (!Enum.IsDefined(Kind)) return Refused("There is no such kind of message.");
+        if (Typed.Length == 0) return Become(studio, device, device with { WorstRates = device.WorstRates.Remove(Kind) });
+        return int.TryParse(Typed, NumberStyles.None, CultureInfo.InvariantCulture, out var rate)
+            ? Become(studio, device, device with { WorstRates = device.WorstRates.SetItem(Kind, rate) })
+            : Refused($"“{Typed}” is no number of messages a second. Leave it empty for what such a device usually does.");
+    }
+}
+
 /// <summary>Says which MPE zones a device speaks.</summary>
 /// <param name="Id">The device.</param>
 /// <param name="Members">Member channels of the lower zone; 0 for none.</param>

@@ -107,6 +107,12 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
     /// <param name="audio">On which audio inputs its sound comes back.</param>
     public IActionResult OnPostSound(int device, bool sounds, string? audio) => Done(Desk.Apply(new SetSound(new DeviceId(device), sounds, audio)), device, audio);
 
+    /// <summary>Says how many messages of a kind a device sends in a second at worst.</summary>
+    /// <param name="device">Which.</param>
+    /// <param name="kind">The kind.</param>
+    /// <param name="rate">How many; empty for what its sort does.</param>
+    public IActionResult OnPostWorst(int device, MessageKind kind, string? rate) => Done(Desk.Apply(new SetWorstRate(new DeviceId(device), kind, rate)), device, rate);
+
     /// <summary>Says which MPE zones a device speaks.</summary>
     /// <param name="device">Which.</param>
     /// <param name="lower">Members of the lower zone.</param>

@@ -80,6 +80,7 @@ public static class Checker
         var loads = WireLoads.Of(search.Flow, ways, measured).ToImmutableArray();
         var findings = Circuits.Of(search)
             .Concat(Doubles.Of(search.Flow, ways))
+            .Concat(Doubles.Unknown(studio))
             .Concat(StuckRisks.Of(search.Flow))
             .Concat(WireLoads.Findings(search.Flow, ways, loads))
             .Concat(Clocks.Of(search))

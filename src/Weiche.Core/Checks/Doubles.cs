@@ -2,6 +2,7 @@ using System.Globalization;
 using Weiche.Core.Midi;
 using Weiche.Core.Sets;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 using static Weiche.Core.Checks.WayWords;
 
 namespace Weiche.Core.Checks;
@@ -59,6 +60,18 @@ internal static class Doubles
 
     /// <summary>The findings.</summary>
     internal static IEnumerable<Finding> Of(Flow flow, WaySearch search) => search.ByOrigin((_, ways) => Of(flow, ways).ToList());
+
+    /// <summary>Devices that can be played, sound and are played from here, of which nobody has said whether their keys play their own sound:
+    /// whether anything arrives twice there is not known.</summary>
+    internal static IEnumerable<Finding> Unknown(Studio studio) =>
+        from device in studio.Devices
+        where device.PlaysItself && device.LocalControl is null && studio.Routes.Any(route => studio.FindPort(route.To)?.Device.Id == device.Id)
+        select new Finding(
+            FindingKind.Asked, Severity.Notice, $"local-{device.Id}", $"Does {device.Name} play its own sound?",
+            $"{device.Name} can be played and makes a sound, and nobody has said whether the two are joined in it (local control). Until then nobody can say whether what is sent to it sounds twice.")
+        {
+            Proposed = [new SayLocalControl(device.Id, true), new SayLocalControl(device.Id, false)],
+        };
 
     private static IEnumerable<Finding> Of(Flow flow, IReadOnlyList<HeardWay> ways)
     {

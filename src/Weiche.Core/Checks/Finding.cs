@@ -42,6 +42,9 @@ public enum FindingKind
     /// <summary>Sent on a channel to which nobody listens.</summary>
     Unheard,
 
+    /// <summary>Nobody has said something that the other verdicts depend on.</summary>
+    Asked,
+
     /// <summary>Messages come back changed and end after some rounds.</summary>
     DyingOut,
 
@@ -152,6 +155,7 @@ public sealed record Finding(FindingKind Kind, Severity Severity, string Key, st
         FindingKind.Name => "Name",
         FindingKind.Silence => "Silence",
         FindingKind.Unheard => "Unheard",
+        FindingKind.Asked => "Asks",
         FindingKind.DyingOut => "Dies out",
         _ => "Held",
     };

@@ -38,9 +38,9 @@ internal static class MpeChecks
         var (from, hearer) = (ways[0].From, ways[0].Hearer);
         var fingers = from.Zones.SelectMany(Members).Where(from.Sends.Contains).ToList();
         var heard = fingers.Count(channel => ways.Exists(way => way.Sent.NoteKeys(channel.Index) != 0));
-        // A route that chooses channels means it, and what gets there through another device is that one's business.
-        var route = ways.Select(way => way.Steps.Where(step => step.Route is not null).ToList())
-            .Select(steps => steps is [{ Route: { } only }] && !only.Stages.Any(stage => stage is ChannelsStage) ? only : null).FirstOrDefault(only => only is not null);
+        // A route that chooses channels means it, and what gets there through another device's sound or program is that one's business.
+        var route = ways.Where(way => way.Steps.All(step => step.Link?.Inner is null or { Kind: InnerPathKind.Thru } && !step.Stages.Any(stage => stage is ChannelsStage)))
+            .Select(way => way.Steps.LastOrDefault(step => step.Route is not null)?.Route).FirstOrDefault(last => last is not null);
         if (route is null || hearer.Zones.Length > 0 || heard == 0 || heard == fingers.Count || hearer.Listens.Count is 0 or Channel.Count) return null;
         var merge = new ChannelsStage(ChannelMap.Nothing.Leading(ChannelSet.All, hearer.Listens.Members.First()));
         return new Finding(

@@ -81,7 +81,9 @@ public static class Shapes
     {
         if (!after.PlaysItself) return (after with { InnerPaths = after.InnerPaths.RemoveAll(path => path.Kind == InnerPathKind.LocalControl) }, nextId);
         if (after.LocalControl is not null || before?.PlaysItself == true) return (after, nextId);
-        var local = new InnerPath(new InnerPathId(nextId), InnerPathKind.LocalControl, "local control", Place.Keys, Place.Sound, true, MidiSpan.Zero, []);
-        return (after with { InnerPaths = after.InnerPaths.Add(local) }, nextId + 1);
+        return (after with { InnerPaths = after.InnerPaths.Add(LocalControl(nextId, true)) }, nextId + 1);
     }
+
+    /// <summary>The way from a device's keys to its own sound.</summary>
+    internal static InnerPath LocalControl(int id, bool on) => new(new InnerPathId(id), InnerPathKind.LocalControl, "local control", Place.Keys, Place.Sound, on, MidiSpan.Zero, []);
 }

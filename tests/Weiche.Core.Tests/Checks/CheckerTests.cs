@@ -166,6 +166,29 @@ public class CheckerTests
     }
 
     [Fact]
+    public void Where_nobody_has_said_whether_keys_play_their_own_sound_the_checks_ask()
+    {
+        var studio = Studio.Empty("Room").Must(new AddDevice("a, keyboard with sound")).Must(new AddDevice("b, keyboard controller")).Lay("b", "a");
+        var device = studio.Devices.Single(each => each.Name == "a");
+        Assert.DoesNotContain(Checker.Check(studio).Findings, finding => finding.Kind == FindingKind.Asked);
+        // As an old file has it: a keyboard with sound, and nothing said.
+        var old = studio.With(device, device with { InnerPaths = device.InnerPaths.RemoveAll(path => path.Kind == InnerPathKind.LocalControl) });
+        var asked = One(old, FindingKind.Asked);
+        var remedies = RemedySearch.For(Checker.Check(old), asked).Remedies;
+        Assert.Equal(["a does not play its own sound (local control off)", "a plays its own sound (local control on)"], remedies.Select(remedy => remedy.Title).Order());
+        foreach (var remedy in remedies)
+        {
+            var told = old.Must(remedy.Edit);
+            Assert.Equal(remedy.Title.Contains("not", StringComparison.Ordinal), told.FindDevice(device.Id)!.LocalControl is { On: false });
+            Assert.DoesNotContain(Checker.Check(told).Findings, finding => finding.Kind == FindingKind.Asked);
+            Assert.Null(StudioRules.Broken(told));
+        }
+        // Where it is not played from here it makes no difference.
+        Assert.DoesNotContain(Checker.Check(old.Must(new RemoveRoute(old.Routes[0].Id))).Findings, finding => finding.Kind == FindingKind.Asked);
+        studio.Refused(new SayLocalControl(studio.Devices[1].Id, true));
+    }
+
+    [Fact]
     public void What_is_taken_in_twice_does_harm_according_to_what_it_is()
     {
         string Harm(MessageKind kind)
@@ -507,6 +530,11 @@ public class CheckerTests
         var studio = Studio.Empty("Room").Must(new AddDevice("skin, expressive surface")).Must(new AddDevice("voice, sound module, ch 5-6")).Lay("skin", "voice");
         var finding = Checker.Check(studio).Findings.Single(each => each.Kind == FindingKind.Mpe && each.Severity == Severity.Warning);
         Assert.Equal("voice loses fingers of skin", finding.Title);
+        // By way of a virtual port as well, and the merge stands where it leads to the sound.
+        var behind = studio.Must(new RemoveRoute(studio.Routes[0].Id)).Must(new AddVirtualPort("hall")).Lay("skin", "hall").Lay("hall", "voice");
+        var far = Checker.Check(behind).Findings.Single(each => each.Key.StartsWith("mpe-lost", StringComparison.Ordinal));
+        Assert.Equal(behind.Route("hall", "voice").Id, Assert.IsType<AddStage>(far.Mend).Id);
+        Assert.DoesNotContain(Checker.Check(behind.Must(far.Mend)).Findings, each => each.Key.StartsWith("mpe-lost", StringComparison.Ordinal));
         Assert.EndsWith("voice listens to channels 5, 6: of 15 fingers 2 are heard.", finding.Sentence, StringComparison.Ordinal);
         var remedy = RemedySearch.For(Checker.Check(studio), finding).Remedies[0];
         Assert.Equal("Move all channels to 5 on skin → voice", remedy.Title);

@@ -193,6 +193,22 @@ public sealed record SwitchInnerPath(DeviceId Id, InnerPathId Path, bool On) : D
             : Refused("That inner path is gone: it was removed meanwhile. Nothing was changed.");
 }
 
+/// <summary>Says whether a device's keys play its own sound, where nobody had said so.</summary>
+/// <param name="Id">The device.</param>
+/// <param name="On">Whether they do.</param>
+public sealed record SayLocalControl(DeviceId Id, bool On) : DeviceEdit(Id)
+{
+    /// <inheritdoc/>
+    public override string Title(Studio studio) => On ? $"{Name(studio)} plays its own sound (local control on)" : $"{Name(studio)} does not play its own sound (local control off)";
+
+    private protected override string Field => "inner";
+
+    private protected override EditResult Change(Studio studio, Device device) =>
+        device.LocalControl is { } known ? Become(studio, device, device with { InnerPaths = device.InnerPaths.Replace(known, known with { On = On }) })
+        : device.PlaysItself ? Become(studio, device, device with { InnerPaths = device.InnerPaths.Add(Shapes.LocalControl(studio.NextId, On)) }, idsTaken: 1)
+        : Refused($"{device.Name} cannot be played and sound at once: there is nothing to join.");
+}
+
 /// <summary>Takes an inner path away.</summary>
 /// <param name="Id">The device.</param>
 /// <param name="Path">The inner path.</param>

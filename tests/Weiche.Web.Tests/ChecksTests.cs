@@ -128,6 +128,36 @@ public class ChecksTests
     }
 
     [Fact]
+    public async Task What_comes_back_once_while_somebody_plays_becomes_a_proposal_with_its_evidence()
+    {
+        await using var house = await House.Open(dome: true);
+        var echo = house.Device("Brandung").InnerPaths.Single(path => path.Name == "sequencer page");
+        await house.Post("/gear/cabling?handler=Inner", ("device", house.Device("Brandung").Id), ("path", echo.Id), ("on", false));
+        Assert.Null((await house.Get("/checks")).QuerySelector("#learned"));
+        // In the room it is open all the same; nothing leads on from there into a circle.
+        house.StandIn("Brandung").Switch("sequencer page", true);
+        var amsel = house.StandIn("Amsel 61").Player!;
+        var figures = house.Desk.Junction.Compiled.Meter(house.From("Brandung"))!;
+        for (var i = 0; i < 16; i++)
+        {
+            // High keys: those go to Brandung.
+            amsel.Press("test", 72 + i, 100);
+            amsel.Release("test", 72 + i);
+            var messages = 2 * (i + 1);
+            await House.Until(() => figures.Messages >= messages, "the note to come back");
+        }
+        var learned = "";
+        for (var i = 0; i < 500 && learned.Length == 0; i++)
+        {
+            await Task.Delay(10);
+            learned = (await house.Get("/checks")).QuerySelector("#learned")?.TextContent ?? "";
+        }
+        Assert.Matches("1[0-9] of 1[0-9] notes sent to Brandung came back from Brandung, after", learned);
+        Assert.Contains("sequencer page of Brandung is open", learned, StringComparison.Ordinal);
+        Assert.Empty(house.Desk.Junction.Guarded().Trips);
+    }
+
+    [Fact]
     public async Task A_large_studio_is_edited_at_once_and_looked_at_beside_that_and_what_opens_a_circuit_waits_then()
     {
         await using var house = await House.Open();

@@ -7,6 +7,15 @@ namespace Weiche.Core.Live;
 /// <content>What the engine shows the guard, and what it does when that trips.</content>
 public sealed partial class Engine
 {
+    /// <summary>Lets the guard follow echoes that change what they repeat, in the same way each round.</summary>
+    /// <param name="ways">The ways back with their changes; these alone, from now on.</param>
+    /// <exception cref="ArgumentException">A way has no change.</exception>
+    public void Follow(WayBack[] ways)
+    {
+        if (Array.Exists(ways, way => way.Change is null)) throw new ArgumentException("Each way has a change.", nameof(ways));
+        Guard.Follow(ways);
+    }
+
     private void MarkGuarded()
     {
         foreach (var line in _prepared.Lines) line.IsGuarded = Guard.Concerns(line.Id);

@@ -88,6 +88,7 @@ public sealed class Guard
     private readonly Block[] _blocks = new Block[MaxTrips];
     private readonly Hop[] _hops = new Hop[HopsKept];
     private readonly (PortId To, PortId From)[] _known = new (PortId, PortId)[HopsKept];
+    private WayBack[] _changing = [];
     private int _count;
     private int _nextHop;
     private int _nextKnown;
@@ -144,8 +145,10 @@ public sealed class Guard
         internal PortId From;
         internal uint Key;
 
-        /// <summary>What comes back, as it comes; the device it comes back from; and when anything of its sort was sent there last.</summary>
+        /// <summary>What comes back, as it comes, and as it was sent; the device it comes back from; and when anything of its sort was sent there
+        /// last.</summary>
         internal MidiMessage Comes;
+        internal MidiMessage Goes;
         internal DeviceId Device;
         internal MidiTime SentAt;
         internal MidiTime Time;
@@ -242,7 +245,7 @@ public sealed class Guard
         for (var i = 0; i < _count; i++)
         {
             ref var block = ref _blocks[i];
-            if (block.Holds && (block.Device == outlet.Standing.Device || block.To == outlet.Id) && IsOfOneSort(block.Comes, message, block.IsWhole)) block.SentAt = run.Time;
+            if (block.Holds && (block.Device == outlet.Standing.Device || block.To == outlet.Id) && IsOfOneSort(block.Goes, message, block.IsWhole)) block.SentAt = run.Time;
         }
         var key = KeyOf(message, run.Exclusive);
         ref var sent = ref PlaceOf(key);
@@ -273,8 +276,18 @@ public sealed class Guard
     internal int RoundsOf(in Run run, SourceState source, bool isDown)
     {
         var key = KeyOf(run.Message, run.Exclusive);
+        var goes = run.Message;
         ref var sent = ref PlaceOf(key);
-        if (sent.Key != key || sent.Claimed == source.Id || !TryFindEnd(sent, run, source, isDown, out var at))
+        var found = IsEcho(key, sent, run, source, isDown, out var at);
+        // Or as what it must have been before a change that is known.
+        for (var i = 0; !found && i < _changing.Length; i++)
+        {
+            if (_changing[i].From != source.Id || _changing[i].Change!.Value.Before(run.Message) is not { } before) continue;
+            goes = before;
+            sent = ref PlaceOf(KeyOf(before, 0));
+            found = IsEcho(KeyOf(before, 0), sent, run, source, isDown, out at);
+        }
+        if (!found)
         {
             if (_count > 0) Judge(key, run);
             return 0;
@@ -290,11 +303,21 @@ public sealed class Guard
         {
             var end = sent.Ends[(at + i) % sent.Count];
             if (StoppedSince(end.Route, sent.Source, sent.Origin) is { } since && run.Time - since < StillComing) break;
-            if (Suspect(sent, end, source.Id, key, run)) break;
+            if (Suspect(sent, end, source.Id, key, goes, run)) break;
         }
         // What is still on its way is cut off where it was stopped. Should it go round elsewhere too, it is counted anew.
         return 0;
     }
+
+    private bool IsEcho(uint key, in Sent sent, in Run run, SourceState source, bool isDown, out int at)
+    {
+        at = 0;
+        return sent.Key == key && sent.Claimed != source.Id && TryFindEnd(sent, run, source, isDown, out at);
+    }
+
+    /// <summary>Follows echoes that change what they repeat, in the same way each round.</summary>
+    /// <param name="ways">The ways back with their changes; these alone, from now on.</param>
+    internal void Follow(WayBack[] ways) => _changing = ways;
 
     private void Learn(PortId to, PortId from, MidiSpan time)
     {
@@ -429,7 +452,7 @@ public sealed class Guard
 
     /// <summary>Puts on trial what has come back too often. What goes round in too great a number is stopped as a kind.</summary>
     /// <returns>Whether it was not known yet.</returns>
-    private bool Suspect(in Sent sent, in End end, PortId source, uint key, in Run run)
+    private bool Suspect(in Sent sent, in End end, PortId source, uint key, in MidiMessage goes, in Run run)
     {
         var now = run.Time;
         RemoveWhere(now, static (in Block block, MidiTime time) =>
@@ -475,6 +498,7 @@ public sealed class Guard
             Time = now,
             Hop = now - sent.Time,
             Comes = run.Message,
+            Goes = goes,
             Device = end.Standing.Device,
             SentAt = sent.Time,
             Phase = isWhole && alike > 0 ? Phase.Stopped : Phase.OnTrial,

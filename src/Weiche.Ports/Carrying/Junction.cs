@@ -150,6 +150,10 @@ public sealed class Junction : IDisposable
     /// <summary>Lets everything run again that the guard has stopped.</summary>
     public void ResumeGuard() => Do((engine, _) => engine.Resume());
 
+    /// <summary>Lets the guard follow echoes that change what they repeat, in the same way each round.</summary>
+    /// <param name="ways">The ways back with their changes; these alone, from now on.</param>
+    public void Follow(WayBack[] ways) => Do((engine, _) => engine.Follow(ways));
+
     /// <summary>Sends whole messages to a destination from Weiche itself.</summary>
     /// <param name="destination">The destination.</param>
     /// <param name="bytes">The messages.</param>

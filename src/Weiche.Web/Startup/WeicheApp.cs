@@ -55,6 +55,8 @@ public static class WeicheApp
         builder.Services.AddHostedService(services => services.GetRequiredService<WatchLog>());
         builder.Services.AddSingleton(services => new LoadMeter(services.GetRequiredService<StudioDesk>(), settings.Time));
         builder.Services.AddHostedService(services => services.GetRequiredService<LoadMeter>());
+        builder.Services.AddSingleton<EchoWatch>();
+        builder.Services.AddHostedService(services => services.GetRequiredService<EchoWatch>());
         builder.Services.AddSingleton<SpokenLog>();
         builder.Services.AddRazorPages(options => options.Conventions.ConfigureFilter(new PlainPosts()));
         // Kept with the data, so that a page that is open keeps working when Weiche is started again.

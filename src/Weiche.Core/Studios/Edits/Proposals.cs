@@ -48,7 +48,9 @@ public static class Proposals
     private static Proposal? Of(Studio studio, WayBack way)
     {
         if (studio.FindPort(way.To) is not { } to || studio.FindPort(way.From) is not { } from) return null;
-        var found = $"What is sent {to.Label} comes back {from.Label}, in {way.Delay}";
+        var found = way.Came > 0
+            ? $"{way.Came} of {way.Of} notes sent {to.Label} came back {from.Label}{(way.Change is { IsNone: false } changed ? ", " + changed : "")}, after {way.Delay}"
+            : $"What is sent {to.Label} comes back {from.Label}, in {way.Delay}";
         if (Reaches(studio, to, from, closedToo: false, out _)) return new Proposal($"{found}. The plan says so too.", true);
         if (Reaches(studio, to, from, closedToo: true, out var closed))
         {
@@ -61,7 +63,7 @@ public static class Proposals
             var name = kind == InnerPathKind.Monitor ? "monitor" : "echo";
             return new Proposal(
                 $"{found}: {to.Device.Name} sends on what it hears.", false,
-                new Remedy($"Add this {name} to {to.Device.Name}", new AddInnerPath(to.Device.Id, kind, name, begin, end, MidiSpan.Shorter(way.Delay, InnerPath.MaxDelay))));
+                new Remedy($"Add this {name} to {to.Device.Name}", new AddInnerPath(to.Device.Id, kind, name, begin, end, MidiSpan.Shorter(way.Delay, InnerPath.MaxDelay)) { Stages = way.Change?.Stages ?? [] }));
         }
         if (from is { IsLoose: true, Port.Jack: { } into } && !to.IsLoose
             && to.Device.Jacks.Where(jack => jack.Sends && studio.CableAt(jack.Id) is null).OrderBy(jack => jack.Role == JackRole.Thru ? 0 : 1).FirstOrDefault() is { } free)

@@ -1,4 +1,6 @@
+using System.Collections.Immutable;
 using Weiche.Core.Midi;
+using Weiche.Core.Stages;
 namespace Weiche.Core.Studios.Edits;
 
 /// <summary>Plugs a cable between two jacks, named in either order.</summary>
@@ -164,6 +166,9 @@ public sealed record RemoveJack(DeviceId Id, JackId JackId) : DeviceEdit(Id)
 /// <param name="Delay">How long a message takes through it.</param>
 public sealed record AddInnerPath(DeviceId Id, InnerPathKind Kind, string? PathName, Place From, Place To, MidiSpan Delay) : DeviceEdit(Id)
 {
+    /// <summary>What it does to messages.</summary>
+    public ImmutableArray<Stage> Stages { get; init; } = [];
+
     /// <inheritdoc/>
     public override string Title(Studio studio) => $"Add the inner path {NameRule.Tidy(PathName)} to {Name(studio)}";
 
@@ -172,7 +177,7 @@ public sealed record AddInnerPath(DeviceId Id, InnerPathKind Kind, string? PathN
     private protected override EditResult Change(Studio studio, Device device) =>
         device.InnerPaths.Any(path => path.From == From && path.To == To)
             ? Refused($"{device.Name} has an inner path from there to there already.")
-            : Become(studio, device, device with { InnerPaths = device.InnerPaths.Add(new InnerPath(new InnerPathId(studio.NextId), Kind, NameRule.Tidy(PathName), From, To, true, Delay, [])) }, idsTaken: 1);
+            : Become(studio, device, device with { InnerPaths = device.InnerPaths.Add(new InnerPath(new InnerPathId(studio.NextId), Kind, NameRule.Tidy(PathName), From, To, true, Delay, Stages)) }, idsTaken: 1);
 }
 
 /// <summary>Opens or closes an inner path: what is known of it, or, for local control, what is sent.</summary>

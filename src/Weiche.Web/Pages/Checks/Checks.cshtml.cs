@@ -39,7 +39,8 @@ public sealed record CheckPreview(PlanView Plan, Finding Finding, PricedRemedy R
 /// <param name="desk">The running studio.</param>
 /// <param name="held">Looks for what holds circuits closed.</param>
 /// <param name="load">The loads of the wires.</param>
-public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load) : PageModel
+/// <param name="echoes">What came back while somebody played.</param>
+public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load, EchoWatch echoes) : PageModel
 {
     private const string Fragment = "_Checks";
 
@@ -133,7 +134,9 @@ public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load
     {
         var studio = desk.State.Studio;
         var known = RoomLinks.Of(studio).RoomWays().Where(way => way.IsBack && way.On).Select(way => (way.Destination, way.Source)).ToHashSet();
-        return [.. Proposals.Of(studio, desk.Junction.Guarded().Ways.Where(way => !known.Contains((way.To, way.From)))).Where(proposal => proposal is { Agrees: false, Remedy: not null })];
+        // What was counted says more than what was only seen while it went round.
+        var ways = echoes.Found().Concat(desk.Junction.Guarded() is { Trips.Length: > 0 } guarded ? guarded.Ways : []).DistinctBy(way => (way.To, way.From));
+        return [.. Proposals.Of(studio, ways.Where(way => !known.Contains((way.To, way.From)))).Where(proposal => proposal is { Agrees: false, Remedy: not null })];
     }
 
     private ChecksView Look(string? key, Problem? problem)
@@ -145,7 +148,7 @@ public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load
         var remedies = chosen is null ? new RemedyList([], false)
             : state.Report.Looked.Places <= MostAtOnce ? RemedySearch.For(state.Report, chosen) : null;
         var trips = desk.Junction.Guarded().Trips;
-        return new ChecksView(state, findings, chosen, remedies, (holding is not null, holding?.IsWhole ?? false), trips, trips.Length > 0 ? Learned() : [], problem)
+        return new ChecksView(state, findings, chosen, remedies, (holding is not null, holding?.IsWhole ?? false), trips, Learned(), problem)
         {
             Measured = chosen?.Port is { } port && chosen.Kind == FindingKind.Wire ? (load.Of(port).Now, load.Of(port).Highest) : null,
         };

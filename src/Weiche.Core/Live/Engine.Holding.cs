@@ -46,7 +46,7 @@ public sealed partial class Engine
         if (run.EndsNote)
         {
             // What this ends is in the ledger and goes out from there. Through this route, perhaps, nothing began.
-            if (_ending[line.Id.Value] != run.Number) Write(TapEvent.NotBegunHere, run, message, line.Destination, line.Id);
+            if (_ending[line.Id.Value] != run.Number) WriteRare(TapEvent.NotBegunHere, run, message, line.Destination, line.Id);
             return false;
         }
         var sounding = Held.OfNote(message);
@@ -60,7 +60,7 @@ public sealed partial class Engine
             return true;
         }
         if (_ledger.CountAt(line.Destination, sounding) == 0) return true;
-        Write(TapEvent.HeldByOther, run, message, line.Destination, line.Id);
+        WriteRare(TapEvent.HeldByOther, run, message, line.Destination, line.Id);
         return false;
     }
 

@@ -16,8 +16,8 @@ public sealed partial class Engine
         run.Quiet = run.Background && !Tap.TakesBackground;
         if (source.Standing.LeadsBack && Guard.IsOn) LookTwice(source, ref run);
         WriteArrival(run);
-        if (message.SysExHandle != 0 && Swallows(source, message)) Write(TapEvent.Kept, run, message, source.Id, default);
-        else if (!source.On) Write(TapEvent.SourceOff, run, message, source.Id, default);
+        if (message.SysExHandle != 0 && Swallows(source, message)) WriteRare(TapEvent.Kept, run, message, source.Id, default);
+        else if (!source.On) WriteRare(TapEvent.SourceOff, run, message, source.Id, default);
         else RouteLive(source, ref run);
         if (!run.Quiet) Tap.Publish();
     }
@@ -178,22 +178,36 @@ public sealed partial class Engine
         {
             if (!MayNotePass(line, outlet, message, ref run)) return;
         }
-        else if (Held.IsPedal(message) && Held.TryOrigin(run.Message, out run.Origin) && !MayPedalPass(line, outlet, message, ref run))
+        else if (message.HasChannel)
         {
-            return;
+            if (Moved.IsBendOrPressure(message)) outlet.Moved.NoteBendOrPressure(message, run.Source);
+            else if (Held.NeedsCare(message) && !MayControlPass(line, outlet, message, ref run)) return;
         }
-        else if (message.SilencesMore)
+        else if (message.IsOfClock ? outlet.Clock.LeavesOut(message, run.Source, run.Time) : message.SilencesMore)
         {
-            if (!MaySilence(line, outlet, message, run)) return;
+            if (!MaySystemPass(line, outlet, message, run)) return;
         }
-        else if (message.IsOfClock && outlet.Clock.LeavesOut(message, run.Source, run.Time))
-        {
-            outlet.Meter.OtherClockCount++;
-            Write(TapEvent.OtherClock, run, message, line.Destination, line.Id);
-            return;
-        }
-        if (!message.IsNote) outlet.Moved.Note(message, run.Source);
         Send(outlet, line.Id, line.Meter, message, run);
+    }
+
+    /// <summary>Whether a controller passes that others at the same destination may be concerned with.</summary>
+    [MethodImpl(MethodImplOptions.NoInlining)]
+    private bool MayControlPass(Line line, Outlet outlet, in MidiMessage message, ref Run run)
+    {
+        if (message.SilencesMore) return MaySilence(line, outlet, message, run);
+        if (Held.IsPedal(message)) return !Held.TryOrigin(run.Message, out run.Origin) || MayPedalPass(line, outlet, message, ref run);
+        outlet.Moved.NoteControl(message, run.Source);
+        return true;
+    }
+
+    /// <summary>Whether a message of a second clock, or a reset, passes.</summary>
+    [MethodImpl(MethodImplOptions.NoInlining)]
+    private bool MaySystemPass(Line line, Outlet outlet, in MidiMessage message, in Run run)
+    {
+        if (!message.IsOfClock) return MaySilence(line, outlet, message, run);
+        outlet.Meter.OtherClockCount++;
+        Write(TapEvent.OtherClock, run, message, line.Destination, line.Id);
+        return false;
     }
 
     [MethodImpl(MethodImplOptions.NoInlining)]
@@ -223,13 +237,20 @@ public sealed partial class Engine
         if (!run.Quiet) Tap.Write(TapRecord.OfEnd(what, message, port, route, stage));
     }
 
+    /// <summary>The same, where it is rare: out of line, so that what is frequent stays in it.</summary>
+    [MethodImpl(MethodImplOptions.NoInlining)]
+    private void WriteRare(TapEvent what, in Run run, in MidiMessage message, PortId port, RouteId route) => Write(what, run, message, port, route);
+
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void WriteArrival(in Run run)
     {
         if (run.Quiet) return;
         Tap.Write(TapRecord.OfArrival(run.Message, run.Source, run.Time));
-        if (run.Message.SysExHandle != 0) Tap.Write(TapRecord.OfExclusive(Pool.Bytes(run.Message.SysExHandle)));
+        if (run.Message.SysExHandle != 0) WriteExclusive(run);
     }
+
+    [MethodImpl(MethodImplOptions.NoInlining)]
+    private void WriteExclusive(in Run run) => Tap.Write(TapRecord.OfExclusive(Pool.Bytes(run.Message.SysExHandle)));
 
     private readonly ref struct SourceSink(Engine engine, SourceState source, MidiTime now) : IMessageSink
     {

@@ -1,3 +1,4 @@
+using System.Runtime.CompilerServices;
 using Weiche.Core.Midi;
 
 namespace Weiche.Core.Live;
@@ -34,6 +35,17 @@ internal static class Held
 
     /// <summary>Whether this is one of the three pedals that are held: sustain, sostenuto, soft.</summary>
     internal static bool IsPedal(in MidiMessage message) => (message.Status & 0xF0) == 0xB0 && message.Data1 is 64 or 66 or 67;
+
+    // The controllers that others at the same destination may be concerned with: modulation, expression, portamento, the pedals, and from 120
+    // on the channel mode messages.
+    private const ulong LowControllersWithCare = 1ul << 1 | 1ul << 11;
+    private const ulong HighControllersWithCare = 1ul << (64 - 64) | 1ul << (65 - 64) | 1ul << (66 - 64) | 1ul << (67 - 64) | 0xFFul << (120 - 64);
+
+    /// <summary>Whether a message is a controller with which others at the same destination may be concerned: it is held, silences, puts to rest,
+    /// or moves something that is put to rest.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    internal static bool NeedsCare(in MidiMessage message) =>
+        (message.Status & 0xF0) == 0xB0 && ((message.Data1 < 64 ? LowControllersWithCare : HighControllersWithCare) >> (message.Data1 & 63) & 1) != 0;
 
     /// <summary>Whether the value of what moves is in its lower half, where a pedal is up.</summary>
     internal static bool IsLow(in MidiMessage message) => ((message.Status & 0xF0) == 0xD0 ? message.Data1 : message.Data2) < 64;

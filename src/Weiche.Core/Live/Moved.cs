@@ -10,16 +10,34 @@ namespace Weiche.Core.Live;
 internal sealed class Moved
 {
     private const int Items = 5;
+    private const int PressureItem = 3;
+    private const int BendItem = 4;
 
     private readonly PortId[] _by = new PortId[Channel.Count * Items];
 
-    /// <summary>Takes note of a message that goes out.</summary>
+    /// <summary>Whether a message with a channel is a bend or channel pressure.</summary>
+    internal static bool IsBendOrPressure(in MidiMessage message) => message.Status >= 0xD0;
+
+    /// <summary>Takes note of a bend or channel pressure that goes out.</summary>
     /// <param name="message">The message.</param>
     /// <param name="source">Who sent it.</param>
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
-    internal void Note(in MidiMessage message, PortId source)
+    internal void NoteBendOrPressure(in MidiMessage message, PortId source)
     {
-        if (ItemOf(message) is >= 0 and var item) Note(message, item, source);
+        var isBend = message.Status >= 0xE0;
+        var isAtRest = (message.Data1 | message.Data2 << 7) == (isBend ? 64 << 7 : 0);
+        _by[(message.Status & 0x0F) * Items + (isBend ? BendItem : PressureItem)] = isAtRest ? default : source;
+    }
+
+    /// <summary>Takes note of a controller that goes out; of the others than three nothing is put to rest.</summary>
+    /// <param name="message">The message.</param>
+    /// <param name="source">Who sent it.</param>
+    internal void NoteControl(in MidiMessage message, PortId source)
+    {
+        var item = message.Data1 switch { 1 => 0, 11 => 1, 65 => 2, _ => -1 };
+        if (item < 0) return;
+        var isAtRest = item == 2 ? message.Data2 < 64 : message.ShortBytes == RestOf(item, message.ChannelIndex).ShortBytes;
+        _by[message.ChannelIndex * Items + item] = isAtRest ? default : source;
     }
 
     /// <summary>Whether anybody but a source has moved anything.</summary>
@@ -59,29 +77,12 @@ internal sealed class Moved
 
     private Span<PortId> Of(int channel) => channel < 0 ? _by : _by.AsSpan(channel * Items, Items);
 
-    [MethodImpl(MethodImplOptions.AggressiveInlining)]
-    private static int ItemOf(in MidiMessage message) => (message.Status & 0xF0) switch
-    {
-        0xB0 => message.Data1 switch { 1 => 0, 11 => 1, 65 => 2, _ => -1 },
-        0xD0 => 3,
-        0xE0 => 4,
-        _ => -1,
-    };
-
-    [MethodImpl(MethodImplOptions.NoInlining)]
-    private void Note(in MidiMessage message, int item, PortId source)
-    {
-        var channel = message.ChannelIndex;
-        var isAtRest = item == 2 ? message.Data2 < 64 : message.ShortBytes == RestOf(item, channel).ShortBytes;
-        _by[channel * Items + item] = isAtRest ? default : source;
-    }
-
     private static MidiMessage RestOf(int item, int channel) => item switch
     {
         0 => MidiMessage.Raw(0xB0 | channel, 1, 0),
         1 => MidiMessage.Raw(0xB0 | channel, 11, 127),
         2 => MidiMessage.Raw(0xB0 | channel, 65, 0),
-        3 => MidiMessage.Raw(0xD0 | channel, 0, 0),
+        PressureItem => MidiMessage.Raw(0xD0 | channel, 0, 0),
         _ => MidiMessage.Raw(0xE0 | channel, 0, 64),
     };
 }

@@ -209,7 +209,7 @@ internal sealed class Circuits
         bool Goes(Step step) => steps.Contains(step.Index);
         foreach (var kind in circuit.Circling[place].KindsIn().Members)
         {
-            var message = circuit.Circling[place].OfKind(kind).Usual();
+            var message = circuit.Circling[place].Usual(kind);
             // On and on until it is where it has been: from there a ring leads back.
             var seen = new HashSet<(int, MidiMessage)>();
             var here = (Place: place, Message: message);
@@ -284,9 +284,9 @@ internal sealed class Circuits
                 yield return new Running(kind, SetWords.Which(endless, kind), true, goesOn.IsEmpty ? "goes into another circle" : $"becomes {SetWords.Names(goesOn.KindsIn())}, endless");
                 continue;
             }
-            var came = _search.Reach[start].OfKind(kind);
+            var came = _search.Reach[start];
             var elsewhere = component.Any(place => _search.Endless[place].KindsIn().Contains(kind));
-            yield return new Running(kind, SetWords.Which(came, kind), false, StoppedBy(came.Usual(), start, strides) + (elsewhere ? " here, and runs in another circle" : ""));
+            yield return new Running(kind, SetWords.Which(came, kind), false, StoppedBy(came.Usual(kind), start, strides) + (elsewhere ? " here, and runs in another circle" : ""));
         }
     }
 

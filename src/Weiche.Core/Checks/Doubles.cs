@@ -38,16 +38,26 @@ internal static class Doubles
         var renumbers = one.Shape.Renumbers || other.Shape.Renumbers;
         // Of a way and itself either the channels or the keys meet; of two ways both must.
         if (itself ? channels.Count == 0 && keys == 0 && !renumbers : channels.Count == 0 && !renumbers && one.Heard.Intersect(other.Heard).SystemBits == 0) return null;
+        // Mostly one of the first that are sent is heard by both; only if none is, what is heard by both is worked out.
+        foreach (var message in itself ? [] : InCommon(one.All).Take(FirstTried))
+        {
+            if (IsTwice(one, other, message, onAnyChannel)) return message;
+        }
         var both = one.Sent.Intersect(other.Sent);
         if (both.IsEmpty) return null;
-        var sure = itself ? [] : MessageSet.Of(channels, Plain).Intersect(both).OnlyKeys(keys).Members(Plain.Members);
+        var sure = itself ? [] : InCommon(both);
         var rest = both.Members(MessageKinds.All.Where(kind => itself || renumbers || !kind.HasChannel()));
         foreach (var message in sure.Concat(rest))
         {
             if (IsTwice(one, other, message, onAnyChannel)) return message;
         }
         return null;
+
+        IEnumerable<MidiMessage> InCommon(MessageSet set) => set.Members(Plain.Members)
+            .Where(message => channels.Contains(Channel.FromIndex(message.ChannelIndex)) && (message.Kind is not (MessageKind.Note or MessageKind.PolyPressure) || (keys >> message.Data1 & 1) != 0));
     }
+
+    private const int FirstTried = 24;
 
     private static readonly KindSet Plain = KindSet.Of([.. MessageKinds.All.Where(MessageKinds.HasChannel)]);
 

@@ -16,8 +16,17 @@ internal static class Picks
     internal static MessageSet OfKind(this MessageSet set, MessageKind kind) => Only[(int)kind].Image(set);
 
     /// <summary>The kinds of which something is in.</summary>
-    internal static KindSet KindsIn(this MessageSet set) =>
-        MessageKinds.All.Aggregate(KindSet.None, (kinds, kind) => kinds.With(kind, kind.HasChannel() ? set.ChannelsOf(kind).Count > 0 : (set.SystemBits >> (int)kind & 1) != 0));
+    internal static KindSet KindsIn(this MessageSet set)
+    {
+        var kinds = KindSet.None;
+        foreach (var kind in MessageKinds.All)
+        {
+            var any = !kind.HasChannel() && (set.SystemBits >> (int)kind & 1) != 0;
+            for (var channel = 0; !any && kind.HasChannel() && channel < Channel.Count; channel++) any = set.HasAny(kind, channel);
+            if (any) kinds = kinds.With(kind, true);
+        }
+        return kinds;
+    }
 
     /// <summary>The channels on which something is in.</summary>
     internal static ChannelSet ChannelsIn(this MessageSet set) =>
@@ -25,6 +34,9 @@ internal static class Picks
 
     /// <summary>A message that a musician would think of: a note near the middle, else the modulation wheel, and so on.</summary>
     internal static MidiMessage Usual(this MessageSet set) => set.Members(MessageKinds.All).First();
+
+    /// <summary>A message of one kind, of which there is one in the set.</summary>
+    internal static MidiMessage Usual(this MessageSet set, MessageKind kind) => set.Members([kind]).First();
 
     /// <summary>Members of a set, one for each channel and number of each kind; a note of each key near the middle first. The values of
     /// keyed kinds, which no stage turns into another number, are left at one.</summary>

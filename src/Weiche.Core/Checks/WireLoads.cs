@@ -112,10 +112,9 @@ internal static class WireLoads
                 foreach (var most in way.Steps.SelectMany(step => step.Stages).Select(stage => stage.MostPerSecond).OfType<int>()) rate = Math.Min(rate, (double)most * hands);
             }
             // Of notes half are note-ons and half note-offs; what a chord makes of one counts as often.
-            var getting = passing.OfKind(kind);
             // A surface has a channel for each finger: of those that play, not all need be on the channels that get through.
-            if (way.From.Kind.Facts().IsMpe && channels > 0) rate *= Math.Min(1.0, (double)getting.ChannelsIn().Count / Math.Min(Fingers, channels));
-            bytes += rate * Step.Run(way.Steps, getting.Usual()).Sum(message => 1 + message.DataLength);
+            if (way.From.Kind.Facts().IsMpe && channels > 0) rate *= Math.Min(1.0, (double)passing.ChannelsOf(kind).Count / Math.Min(Fingers, channels));
+            bytes += rate * Step.Run(way.Steps, passing.Usual(kind)).Sum(message => 1 + message.DataLength);
         }
         return bytes;
     }

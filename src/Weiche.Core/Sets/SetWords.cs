@@ -111,14 +111,25 @@ public static class SetWords
         : kinds.Count > 4 ? $"{kinds.Members.First().Name()} and {kinds.Count - 1} other kinds"
         : WordList.Of([.. kinds.Members.Select(MessageKinds.Name)]);
 
-    internal static ChannelSet ChannelsOf(this MessageSet set, MessageKind kind) => Channel.All.Where(channel => kind switch
+    internal static ChannelSet ChannelsOf(this MessageSet set, MessageKind kind)
     {
-        MessageKind.Note => set.Row(MessageSet.NoteRow, channel.Index) is not null,
-        MessageKind.PolyPressure => set.Row(MessageSet.PolyRow, channel.Index) is not null,
-        MessageKind.ControlChange => set.Row(MessageSet.ControlRow, channel.Index) is { } controls && (controls.Firsts & MessageSet.ControlFirsts) != 0,
-        MessageKind.ChannelMode => set.Row(MessageSet.ControlRow, channel.Index) is { } modes && (modes.Firsts & ~MessageSet.ControlFirsts) != 0,
-        MessageKind.PitchBend => set.Row(MessageSet.BendRow, channel.Index) is not null,
-        MessageKind.ProgramChange => set.Single(MessageSet.ProgramSingle, channel.Index) != 0,
-        _ => set.Single(MessageSet.PressureSingle, channel.Index) != 0,
-    }).Aggregate(ChannelSet.None, (all, channel) => all.With(channel, true));
+        var bits = 0;
+        for (var channel = 0; channel < Channel.Count; channel++)
+        {
+            if (set.HasAny(kind, channel)) bits |= 1 << channel;
+        }
+        return ChannelSet.FromBits((ushort)bits);
+    }
+
+    /// <summary>Whether anything of a kind is in a set on a channel, from 0.</summary>
+    internal static bool HasAny(this MessageSet set, MessageKind kind, int channel) => kind switch
+    {
+        MessageKind.Note => set.Row(MessageSet.NoteRow, channel) is not null,
+        MessageKind.PolyPressure => set.Row(MessageSet.PolyRow, channel) is not null,
+        MessageKind.ControlChange => set.Row(MessageSet.ControlRow, channel) is { } controls && (controls.Firsts & MessageSet.ControlFirsts) != 0,
+        MessageKind.ChannelMode => set.Row(MessageSet.ControlRow, channel) is { } modes && (modes.Firsts & ~MessageSet.ControlFirsts) != 0,
+        MessageKind.PitchBend => set.Row(MessageSet.BendRow, channel) is not null,
+        MessageKind.ProgramChange => set.Single(MessageSet.ProgramSingle, channel) != 0,
+        _ => set.Single(MessageSet.PressureSingle, channel) != 0,
+    };
 }

@@ -46,13 +46,14 @@ public class TrialTests(ITestOutputHelper output)
         Assert.All(round, state => Assert.True(rings.Exists(ring => IsIn(ring, state)), $"{state.Message} goes round at {search.Flow.Places[state.Place]}, and no ring has it"));
         foreach (var ring in rings)
         {
-            var own = round.Where(state => IsIn(ring, state)).ToHashSet();
+            var own = round.Where(state => IsIn(ring, state)).ToList();
             Assert.NotEmpty(own);
             var places = ring.Places.ToHashSet();
+            var (after, before) = (brute.Joined(own, places, forward: true), brute.Joined(own, places, forward: false));
             foreach (var state in brute.States.Where(state => IsIn(ring, state)))
             {
-                Assert.True(brute.Leads(state, own.Contains, places), $"{state.Message} at {search.Flow.Places[state.Place]} becomes nothing that goes round");
-                Assert.True(own.Any(from => brute.Leads(from, to => to == state, places)), $"{state.Message} at {search.Flow.Places[state.Place]} comes from nothing that goes round");
+                Assert.True(before.Contains(state), $"{state.Message} at {search.Flow.Places[state.Place]} becomes nothing that goes round");
+                Assert.True(after.Contains(state), $"{state.Message} at {search.Flow.Places[state.Place]} comes from nothing that goes round");
             }
         }
 
@@ -109,18 +110,19 @@ internal sealed class Brute
         return _states.Where((_, i) => size[component[i]] > 1 || _next[i].Contains(i));
     }
 
-    /// <summary>Whether a state leads to another that is wanted, or is one, by way of some places only.</summary>
-    internal bool Leads((int Place, MidiMessage Message) from, Predicate<(int, MidiMessage)> isWanted, HashSet<int> places)
+    /// <summary>The states to which some lead, or which lead to them, by way of some places only; with themselves.</summary>
+    internal HashSet<(int Place, MidiMessage Message)> Joined(IEnumerable<(int Place, MidiMessage Message)> from, HashSet<int> places, bool forward)
     {
+        var inside = Enumerable.Range(0, _states.Count).Where(i => places.Contains(_states[i].Place)).ToList();
+        var edges = inside.SelectMany(i => _next[i].Where(to => places.Contains(_states[to].Place)).Select(to => forward ? (From: i, To: to) : (From: to, To: i))).ToLookup(edge => edge.From, edge => edge.To);
         var seen = new HashSet<int>();
-        var next = new Stack<int>([_numbers[from]]);
+        var next = new Stack<int>(from.Select(state => _numbers[state]));
         while (next.TryPop(out var state))
         {
             if (!seen.Add(state)) continue;
-            if (isWanted(_states[state])) return true;
-            foreach (var other in _next[state].Where(other => places.Contains(_states[other].Place))) next.Push(other);
+            foreach (var other in edges[state]) next.Push(other);
         }
-        return false;
+        return [.. seen.Select(i => _states[i])];
     }
 
     /// <summary>How often at most a message that ends comes back to a place of a component: the longest way there is, counted.</summary>

@@ -36,12 +36,15 @@ public static class PlanLayout
     private const double Bend = 10;
     private const double LaneGap = 44;
     private const double WidestLanePitch = 34;
+    private const double CloseLanePitch = 16;
     private const double NarrowestLanePitch = 12;
     private const double SignHeight = 19;
     private const double SignGap = 9;
     private const double SignPadding = 10;
     private const double SignRoom = 120;
-    private const double MoreRoom = 72;
+    private const double PreferredSignRoom = 260;
+    private const double TightSignPadding = 6;
+    private const double MoreRoom = 42;
     private const double CountRoom = 52;
     private const double ThroatRoom = 78;
     private const double GatherPitch = 9;
@@ -151,7 +154,9 @@ public static class PlanLayout
         var used = Enumerable.Range(0, feeds.Length).Where(plate => byPlate.Contains(plate)).ToList();
         var (order, found) = LaneOrder.Find([.. used.Select(plate => new LaneOrder.Lane(feeds[plate], [.. byPlate[plate].Order()]))]);
         crossings = found;
-        var room = (width - start) * 0.27;
+        // Where the picture is narrow, lanes move together before signs have to make way.
+        var roomy = width - start - PreferredSignRoom - CountRoom - ThroatRoom - DestinationWidth - Edge;
+        var room = Math.Clamp(roomy, Math.Min(used.Count * CloseLanePitch, (width - start) * 0.27), (width - start) * 0.27);
         var pitch = Math.Clamp(room / Math.Max(1, used.Count), NarrowestLanePitch, WidestLanePitch);
         end = Math.Max(start + room, start + used.Count * pitch);
         // The lanes stand close to the rows: what is between them and the plates is level track.
@@ -182,29 +187,43 @@ public static class PlanLayout
         line.Add(new Spot(x + bend, toY));
     }
 
+    /// <summary>Stages as signs on their row: all of them, close if need be; else as many as there is room for, and how many more there are.</summary>
     private static ImmutableArray<Sign> PlaceSigns(Route route, double left, double right, double row)
     {
-        var signs = ImmutableArray.CreateBuilder<Sign>();
-        var x = left;
-        for (var i = 0; i < route.Stages.Length; i++)
+        foreach (var padding in (ReadOnlySpan<double>)[SignPadding, TightSignPadding])
         {
-            var sign = At(i, route.Stages[i].Sign);
-            var more = i + 1 < route.Stages.Length ? MoreRoom : 0;
-            if (sign.Box.Right + more > right)
-            {
-                signs.Add(At(-1, $"{route.Stages.Length - i} more"));
-                break;
-            }
-            signs.Add(sign);
-            x = sign.Box.Right + SignGap;
+            if (All(padding) is var all && (all.IsEmpty || all[^1].Box.Right <= right)) return all;
         }
-        return signs.ToImmutable();
+        var signs = All(TightSignPadding).TakeWhile(sign => sign.Box.Right + MoreRoom <= right).ToList();
+        // Of the first at least its beginning is to be seen.
+        if (signs.Count == 0 && Shortened(route.Stages[0].Sign, right - left - (route.Stages.Length > 1 ? MoreRoom : 0)) is { } text)
+            signs.Add(new Sign(0, text, SignBox(left, row, text, TightSignPadding)));
+        var rest = route.Stages.Length - signs.Count;
+        if (rest > 0) signs.Add(new Sign(-1, $"+{rest}", SignBox(signs.Count > 0 ? signs[^1].Box.Right + SignGap : left, row, $"+{rest}", TightSignPadding)));
+        return [.. signs];
 
-        Sign At(int stage, string text) => new(stage, text, SignBox(x, row, text));
+        ImmutableArray<Sign> All(double padding)
+        {
+            var placed = ImmutableArray.CreateBuilder<Sign>();
+            var x = left;
+            for (var i = 0; i < route.Stages.Length; i++)
+            {
+                placed.Add(new Sign(i, route.Stages[i].Sign, SignBox(x, row, route.Stages[i].Sign, padding)));
+                x = placed[^1].Box.Right + SignGap;
+            }
+            return placed.ToImmutable();
+        }
     }
 
-    private static Box SignBox(double x, double middle, string text) =>
-        new(x, middle - SignHeight / 2, Math.Ceiling(TextWidth.Of(text)) + 2 * SignPadding, SignHeight);
+    private static string? Shortened(string text, double room)
+    {
+        var length = text.Length - 1;
+        while (length > 2 && TextWidth.Of(text[..length] + "…") + 2 * TightSignPadding > room) length--;
+        return length > 2 ? text[..length].TrimEnd() + "…" : null;
+    }
+
+    private static Box SignBox(double x, double middle, string text, double padding = SignPadding) =>
+        new(x, middle - SignHeight / 2, Math.Ceiling(TextWidth.Of(text)) + 2 * padding, SignHeight);
 
     private static Gathering Gather((int Source, ImmutableArray<int> Members) gathering, double x, ImmutableArray<SourcePlate> sources)
     {

@@ -185,4 +185,44 @@ export function startStrip(live) {
     if (event.key === "Escape" && capture) { capture = null; hint("Play two keys"); }
   });
   document.body.addEventListener("htmx:afterSwap", () => { if (strip()) { showKinds(); showMoving(); } });
+  startFolding(strip);
+}
+
+// Where a strip is wider than the window, stages fold to their names until it fits: the one opened or touched last stays open.
+function startFolding(strip) {
+  let open = null;
+  const keyOf = (stage) => `${document.querySelector(".plan")?.dataset.route}:${[...strip().querySelectorAll(".stage")].indexOf(stage)}`;
+
+  function fit() {
+    const whole = strip();
+    if (!whole) return;
+    const stages = [...whole.querySelectorAll(".stage")];
+    for (const stage of stages) stage.classList.remove("folded");
+    for (const button of whole.querySelectorAll(".unfold")) button.remove();
+    const kept = stages.find((stage) => stage.contains(document.activeElement)) ?? stages.find((stage) => keyOf(stage) === open) ?? stages.findLast((stage) => !stage.matches(".add"));
+    for (const stage of [...stages].sort((one, other) => other.matches(".add") - one.matches(".add"))) {
+      if (whole.scrollWidth <= whole.clientWidth) break;
+      if (stage === kept) continue;
+      stage.classList.add("folded");
+      const button = Object.assign(document.createElement("button"), { type: "button", className: "small-button unfold", textContent: stage.matches(".add") ? "+ stage" : "open" });
+      (stage.querySelector(":scope > header") ?? stage).append(button);
+    }
+  }
+
+  document.addEventListener("click", (event) => {
+    const stage = event.target.closest?.(".stage.folded");
+    if (!stage || event.target.closest("input")) return;
+    open = keyOf(stage);
+    document.activeElement?.blur?.();
+    fit();
+    (stage.querySelector(".field, button, select") ?? stage).focus({ preventScroll: true });
+  });
+  document.addEventListener("focusin", (event) => {
+    const stage = event.target.closest?.(".strip .stage");
+    if (stage && !stage.classList.contains("folded")) open = keyOf(stage);
+  });
+  document.body.addEventListener("htmx:afterSettle", fit);
+  window.addEventListener("resize", fit);
+  document.fonts?.ready.then(fit);
+  fit();
 }

@@ -108,9 +108,24 @@ export function startPlan() {
     go({ ...noTrace, route: (routes.includes(route) ? routes.filter((each) => each !== route) : [...routes, route]).join(",") });
   }
 
+  // By finger there is no Shift: while this is on, a press chooses one more, and a finger draws a frame.
+  let several = false;
+  function showSeveral() {
+    document.getElementById("several")?.setAttribute("aria-pressed", String(several));
+    document.getElementById("several")?.classList.toggle("strong", several);
+    document.body.classList.toggle("several", several);
+  }
+  document.addEventListener("click", (event) => {
+    if (!event.target.closest?.("#several")) return;
+    several = !several;
+    showSeveral();
+    if (several) say("Press tracks one after the other, or draw a frame round their rows.");
+  });
+
   document.body.addEventListener("htmx:afterSwap", () => {
     picked = null;
     frame = null;
+    showSeveral();
     const address = document.getElementById("fragment")?.dataset.address;
     if (address && location.pathname + location.search !== address) history.replaceState(null, "", address);
   });
@@ -163,7 +178,7 @@ export function startPlan() {
       go({ ...(target.dataset.findSet === "route" ? noTrace : {}), [target.dataset.findSet]: target.dataset.findValue });
     } else if (target.dataset.planGo !== undefined) {
       visit(target.getAttribute("href"));
-    } else if (event.shiftKey) {
+    } else if (event.shiftKey || several) {
       chooseToo(target.dataset.route);
     } else {
       choose(target.dataset.route);
@@ -188,7 +203,7 @@ export function startPlan() {
     drag = null;
     const plate = event.target.closest?.("[data-port]");
     // A frame begins where nothing stands.
-    if (!plate && event.button === 0 && event.pointerType !== "touch" && event.target.closest?.(".plan .tracks") && !event.target.closest("a")) {
+    if (!plate && event.button === 0 && (several || event.pointerType !== "touch") && event.target.closest?.(".plan .tracks") && !event.target.closest("a")) {
       const tracks = event.target.closest(".tracks");
       const place = tracks.getBoundingClientRect();
       frame = { tracks, place, x: event.clientX - place.x, y: event.clientY - place.y, moved: false };

@@ -139,6 +139,26 @@ export function startStrip(live) {
     key.releasePointerCapture?.(event.pointerId);
     event.preventDefault();
   });
+  // While a finger or the mouse is down, the name of the key under it is told: keys are narrow.
+  const nameOf = (key) => key.querySelector("title")?.textContent.split(" ")[0] ?? "";
+  document.addEventListener("pointermove", (event) => {
+    if (!pressed) return;
+    const over = document.elementFromPoint(event.clientX, event.clientY)?.closest?.("[data-map-key]");
+    const begun = pressed.stage.querySelector(`[data-map-key="${pressed.key}"]`);
+    if (!over || !begun) return;
+    const ends = [begun, over].sort((one, other) => one.dataset.mapKey - other.dataset.mapKey).map(nameOf);
+    pressed.stage.closest(".stage").querySelector(".sign-text").textContent = ends[0] === ends[1] ? ends[0] : `${ends[0]} – ${ends[1]}`;
+  });
+  document.addEventListener("click", (event) => {
+    const step = event.target.closest?.("[data-key-step]");
+    if (!step) return;
+    const stage = step.closest(".stage").querySelector("[data-keys-stage]");
+    const [end, by] = step.dataset.keyStep.split(" ");
+    const ends = { low: Number(stage.dataset.low), high: Number(stage.dataset.high) };
+    ends[end] = Math.max(0, Math.min(127, ends[end] + Number(by)));
+    if (ends.low <= ends.high) setKeys(stage, [ends.low, ends.high]);
+  });
+
   document.addEventListener("pointerup", (event) => {
     if (!pressed) return;
     const { stage, key } = pressed;

@@ -128,6 +128,24 @@ public class ChecksTests
     }
 
     [Fact]
+    public async Task Many_findings_are_filtered_by_their_sign_and_by_words()
+    {
+        await using var house = await House.Open(dome: true);
+        for (var i = 0; i < 12; i++) house.Desk.Apply(new AddDevice($"Rest {i}, sound module"));
+        var all = await house.Get("/checks");
+        var count = all.QuerySelectorAll("a.finding").Length;
+        Assert.True(count > 12);
+        var silent = await house.Get("/checks?q=silence");
+        Assert.Equal(13, silent.QuerySelectorAll("a.finding").Length);
+        Assert.Equal("true", silent.QuerySelector(".finding-find .kind[href*='Silence']")!.GetAttribute("aria-pressed"));
+        // The first of those that are listed is looked at, and stays with the words in the address.
+        Assert.Contains("reaches", silent.QuerySelector(".finding-view h2")!.TextContent, StringComparison.OrdinalIgnoreCase);
+        Assert.Contains("q=silence", silent.QuerySelector("#fragment")!.GetAttribute("data-address")!, StringComparison.Ordinal);
+        Assert.Single((await house.Get("/checks?q=silence%20rest%207")).QuerySelectorAll("a.finding"));
+        Assert.Contains("None of the", (await house.Get("/checks?q=nowhere%20at%20all")).Body!.TextContent, StringComparison.Ordinal);
+    }
+
+    [Fact]
     public async Task What_comes_back_once_while_somebody_plays_becomes_a_proposal_with_its_evidence()
     {
         await using var house = await House.Open(dome: true);

@@ -1,3 +1,5 @@
+using Microsoft.AspNetCore.WebUtilities;
+using Microsoft.Extensions.Primitives;
 using System.Globalization;
 using System.Text.Json;
 using Microsoft.AspNetCore.Mvc;
@@ -12,6 +14,17 @@ internal static class Fragments
     /// <summary>Whether a script asks for a part of the page.</summary>
     internal static bool WantsFragment(this HttpRequest request) =>
         request.Headers["HX-Request"] == "true" && request.Headers["HX-History-Restore-Request"] != "true";
+
+    /// <summary>What stands in the address of the page from which something is asked: the request's own, or that of the page that a form or
+    /// script stood on.</summary>
+    /// <param name="request">The request.</param>
+    /// <param name="path">The page's path; of another page nothing is taken.</param>
+    internal static Dictionary<string, StringValues> PageQuery(this HttpRequest request, string path)
+    {
+        if (HttpMethods.IsGet(request.Method)) return new Dictionary<string, StringValues>(request.Query);
+        var page = request.Headers["HX-Current-URL"].FirstOrDefault() ?? request.Headers.Referer.FirstOrDefault();
+        return Uri.TryCreate(page, UriKind.Absolute, out var address) && address.AbsolutePath == path ? QueryHelpers.ParseQuery(address.Query) : [];
+    }
 
     /// <summary>How wide the window is, pixels, as the page's script has said; 1280 where it has not.</summary>
     internal static double Width(this HttpRequest request) =>

@@ -27,6 +27,15 @@ public sealed record ChecksView(
 {
     /// <summary>The load of a wire, measured: now and the highest, bytes a second; null if it is not about a wire.</summary>
     public (long Now, long Highest)? Measured { get; init; }
+
+    /// <summary>Which findings are listed: those in which all of these words stand; empty for all.</summary>
+    public string Find { get; init; } = "";
+
+    /// <summary>The findings that are listed.</summary>
+    public IReadOnlyList<Finding> Listed => [.. Findings.Where(IsListed)];
+
+    private bool IsListed(Finding finding) => Find.Split(' ', StringSplitOptions.RemoveEmptyEntries)
+        .All(word => $"{finding.Sign} {finding.Title} {finding.Sentence}".Contains(word, StringComparison.OrdinalIgnoreCase));
 }
 
 /// <summary>A remedy, shown on the plan before it is made.</summary>
@@ -144,12 +153,16 @@ public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load
         var state = desk.State;
         var holding = held.Find(state.Report);
         var findings = state.Report.Findings.Concat(holding?.Findings ?? []).ToList();
-        var chosen = findings.Find(finding => finding.Key == key) ?? findings.Find(finding => finding.Kind != FindingKind.Held);
+        // An answer to a press lists what was listed before it.
+        var find = NameRule.Tidy(Request.PageQuery("/checks").GetValueOrDefault("q"));
+        var listed = new ChecksView(state, findings, null, null, default, [], []) { Find = find }.Listed;
+        var chosen = findings.Find(finding => finding.Key == key) ?? (listed.Count > 0 ? listed[0] : null) ?? findings.Find(finding => finding.Kind != FindingKind.Held);
         var remedies = chosen is null ? new RemedyList([], false)
             : state.Report.Looked.Places <= MostAtOnce ? RemedySearch.For(state.Report, chosen) : null;
         var trips = desk.Junction.Guarded().Trips;
         return new ChecksView(state, findings, chosen, remedies, (holding is not null, holding?.IsWhole ?? false), trips, Learned(), problem)
         {
+            Find = find,
             Measured = chosen?.Port is { } port && chosen.Kind == FindingKind.Wire ? (load.Of(port).Now, load.Of(port).Highest) : null,
         };
     }

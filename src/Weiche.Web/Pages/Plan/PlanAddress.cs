@@ -1,6 +1,5 @@
 using System.Collections.Immutable;
 using System.Globalization;
-using Microsoft.AspNetCore.WebUtilities;
 using Microsoft.Extensions.Primitives;
 using Weiche.Core.Layout;
 using Weiche.Core.Studios;
@@ -40,12 +39,7 @@ public sealed record PlanAddress(
 
     /// <summary>Where a request comes from: its own address, or that of the page that a form or script stood on.</summary>
     /// <param name="request">The request.</param>
-    public static PlanAddress Of(HttpRequest request)
-    {
-        if (HttpMethods.IsGet(request.Method)) return Parse(new Dictionary<string, StringValues>(request.Query));
-        var page = request.Headers["HX-Current-URL"].FirstOrDefault() ?? request.Headers.Referer.FirstOrDefault();
-        return Uri.TryCreate(page, UriKind.Absolute, out var address) && address.AbsolutePath == "/plan" ? Parse(QueryHelpers.ParseQuery(address.Query)) : new PlanAddress();
-    }
+    public static PlanAddress Of(HttpRequest request) => Parse(request.PageQuery("/plan"));
 
     private static PlanAddress Parse(Dictionary<string, StringValues> query)
     {

@@ -59,7 +59,7 @@ internal sealed class House : IAsyncDisposable
         {
             Port = 0,
             DataFolder = folder ?? FreshFolder(),
-            WithStandIns = dome,
+            StandIns = dome ? [] : null,
             First = () => dome ? [DemoStudio.Create(), DemoStudio.CreateEmpty()] : [demo ? SmallStudio.Create() : Studio.Empty("My studio")],
         });
         await app.StartAsync();

@@ -28,6 +28,45 @@ public sealed class PlanTests
     }
 
     [Fact]
+    public async Task What_a_stage_keeps_off_the_wire_is_told_in_bytes()
+    {
+        await using var house = await House.Open();
+        var route = house.Route("Amsel 61", "Brandung");
+        house.Desk.Apply(new AddStage(route.Id, new KindsStage(KindSet.Of(MessageKind.Note))));
+        var stage = house.Studio.FindRoute(route.Id)!.Stages.Length - 1;
+        string Kept(AngleSharp.Dom.IDocument page) => page.QuerySelector($"[data-stage-kept='{route.Id}:{stage}']")!.TextContent;
+        Assert.Equal("", Kept(await house.Get($"/plan?route={route.Id}")));
+        for (byte i = 0; i < 100; i++) house.Desk.Junction.Receive(house.From("Amsel 61"), [0xB0, 1, i]);
+        Assert.Equal("−300 B", Kept(await house.Get($"/plan?route={route.Id}")));
+        Assert.Equal(("−1.2 kB", "−3.5 MB", ""), (Weiche.Web.Desk.Words.Kept(1_200), Weiche.Web.Desk.Words.Kept(3_500_000), Weiche.Web.Desk.Words.Kept(0.2)));
+    }
+
+    [Fact]
+    public async Task A_balance_is_heard_while_it_is_moved_and_written_down_once()
+    {
+        await using var house = await House.Open(dome: true);
+        var route = house.Route("Kies", "Zinn");
+        var page = await house.Get($"/plan?route={route.Id}&balance=1");
+        Assert.Equal(house.Studio.Routes.Count(each => each.To == route.To), page.QuerySelectorAll("[data-balance]").Length);
+        Assert.Equal("100", page.QuerySelector($"#balance-{route.Id}")!.GetAttribute("value"));
+        var versions = house.Desk.History(null, 100).Count;
+        foreach (var percent in new[] { 90, 70, 50 }) Assert.Equal(HttpStatusCode.NoContent, (await house.Post("/plan/balance?handler=Try", ("route", route.Id), ("percent", percent))).Status);
+        // The engine plays it so, and nobody has written it down.
+        Assert.Equal(50, SetBalance.Of(house.Desk.Junction.Compiled.Studio.FindRoute(route.Id)!));
+        Assert.Equal((100, versions), (SetBalance.Of(house.Studio.FindRoute(route.Id)!), house.Desk.History(null, 100).Count));
+        var (_, set) = await house.Post("/plan/balance?handler=Set", ("route", route.Id), ("percent", 60));
+        Assert.Equal(60, SetBalance.Of(house.Studio.FindRoute(route.Id)!));
+        Assert.Equal(60, SetBalance.Of(house.Desk.Junction.Compiled.Studio.FindRoute(route.Id)!));
+        Assert.Equal(versions + 1, house.Desk.History(null, 100).Count);
+        house.Desk.Undo();
+        Assert.Equal(100, SetBalance.Of(house.Studio.FindRoute(route.Id)!));
+        Assert.Equal(HttpStatusCode.BadRequest, (await house.Post("/plan/balance?handler=Try", ("route", route.Id), ("percent", 500))).Status);
+        // Who goes away while moving a fader leaves nothing behind.
+        await house.Post("/plan/balance?handler=Try", ("route", route.Id), ("percent", 10));
+        await House.Until(() => SetBalance.Of(house.Desk.Junction.Compiled.Studio.FindRoute(route.Id)!) == 100, "what is written down to be heard again");
+    }
+
+    [Fact]
     public async Task The_grid_has_a_sign_for_each_route_and_says_what_it_means()
     {
         await using var house = await House.Open();

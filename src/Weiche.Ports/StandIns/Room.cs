@@ -53,6 +53,25 @@ public sealed class Room : StandIn.IOutlets, IDisposable
     /// <summary>Every stand-in, by key.</summary>
     public ImmutableDictionary<string, StandIn> StandIns { get; }
 
+    /// <summary>The names of all that can be plugged in.</summary>
+    public static IReadOnlyList<string> Names { get; } = [.. StandInUnits.All.Select(unit => Kit.Find(unit.Key)!.Title)];
+
+    /// <summary>The key of what is called so, or so begun; null if nothing is.</summary>
+    /// <param name="name">The name, without regard to case.</param>
+    public static string? Named(string name)
+    {
+        var units = StandInUnits.All.Where(unit => Kit.Find(unit.Key)!.Title.StartsWith(name.Trim(), StringComparison.OrdinalIgnoreCase)).ToList();
+        return name.Trim().Length > 0 && units.Count == 1 ? units[0].Key : null;
+    }
+
+    /// <summary>Leaves only some plugged in.</summary>
+    /// <param name="keys">Those.</param>
+    public void PlugOnly(IEnumerable<string> keys)
+    {
+        var kept = keys.ToHashSet();
+        foreach (var unit in StandInUnits.All.Where(unit => !kept.Contains(unit.Key))) Plug(unit.Key, null);
+    }
+
     /// <summary>Is told when something was plugged in or pulled out.</summary>
     public event Action? Changed;
 

@@ -44,6 +44,9 @@ public sealed class StudioDesk : IDisposable
 {
     private const int RememberedPlans = 64;
 
+    // So long a balance is heard that nobody moves on and nobody sets.
+    private static readonly TimeSpan TrialTime = TimeSpan.FromSeconds(3);
+
     private readonly Lock _gate = new();
     private readonly Sweeper _sweeper;
     private readonly StudioStore _store;
@@ -51,6 +54,8 @@ public sealed class StudioDesk : IDisposable
     private readonly ConcurrentDictionary<int, Studio> _plans = new();
     private readonly Prover _prover;
     private DeskState _state;
+    private ITimer? _tried;
+    private bool _isTried;
     private bool _isClosed;
 
     // The edit that was just held back because it would open a circuit: made again at once, it is meant.
@@ -144,6 +149,44 @@ public sealed class StudioDesk : IDisposable
             var problem = Enforce(studio, report, waiting, () => _store.Append(_state.StudioId, title, StudioJson.Write(studio), _time.GetUtcNow().UtcDateTime, studio.Name, studio.NextId));
             return problem is null ? result : EditResult.Refused(problem.Field, problem.Sentence);
         }
+    }
+
+    /// <summary>Lets a balance be heard for a moment. Nothing is written down or shown; the next edit, or the moment's end, takes its place.</summary>
+    /// <param name="balance">The balance.</param>
+    /// <returns>Why that cannot be, or null.</returns>
+    public Problem? Try(SetBalance balance)
+    {
+        using var work = _sweeper.Work();
+        lock (_gate)
+        {
+            if (_isClosed) return null;
+            var result = balance.Apply(_state.Studio);
+            if (result.Studio is not { } studio) return result.Problem;
+            Play(studio);
+            _tried ??= _time.CreateTimer(_ => EndTrial(), null, Timeout.InfiniteTimeSpan, Timeout.InfiniteTimeSpan);
+            _tried.Change(TrialTime, Timeout.InfiniteTimeSpan);
+            _isTried = true;
+            return null;
+        }
+    }
+
+    /// <summary>Whoever moved the fader has gone: what is written down is heard again.</summary>
+    private void EndTrial()
+    {
+        using var work = _sweeper.Work();
+        lock (_gate)
+        {
+            if (_isClosed || !_isTried) return;
+            Play(_state.Studio);
+            _isTried = false;
+        }
+    }
+
+    private void Play(Studio studio)
+    {
+        var prepared = Junction.Prepare(studio);
+        Remember(prepared.Compiled.Version, studio);
+        Junction.Swap(prepared);
     }
 
     /// <summary>The versions of the open studio, the newest first.</summary>
@@ -272,6 +315,7 @@ public sealed class StudioDesk : IDisposable
         }
         Remember(prepared.Compiled.Version, studio);
         Junction.Swap(prepared);
+        _isTried = false;
         Park.Match(studio);
         Show(Placed(_state with
         {
@@ -327,6 +371,7 @@ public sealed class StudioDesk : IDisposable
                 var studio = StudioJson.Read(stored.Document).Reserving(stored.NextId);
                 _store.Opened(id, _time.GetUtcNow().UtcDateTime);
                 Junction.FallSilent();
+                _isTried = false;
                 // Ids of one studio say nothing in another: everything is taken away before it is set up anew.
                 Park.Match(Studio.Empty(studio.Name));
                 Junction.Replace(studio);
@@ -479,6 +524,7 @@ public sealed class StudioDesk : IDisposable
     public void Dispose()
     {
         lock (_gate) _isClosed = true;
+        _tried?.Dispose();
         Junction.AllNotesOff();
         Scout.Dispose();
         Park.Dispose();

@@ -12,7 +12,7 @@ namespace Weiche.Web.Live;
 /// <param name="Ports">For each port where messages ran or the held keys changed: id, 1 if messages ran, keys held.</param>
 /// <param name="Routes">For each route that passed messages: id, how many in all.</param>
 /// <param name="Stages">For each stage that messages came to: route, stage from 0, how many came and how many went on
-/// in all, 1 if some were stopped that are worth a look (clock and active sensing are not).</param>
+/// in all, 1 if some were stopped that are worth a look (clock and active sensing are not), how many were stopped in all.</param>
 /// <param name="Hearings">For each stand-in that now holds something else: its device and what it holds.</param>
 /// <param name="Watch">The number of the newest line of Watch.</param>
 /// <param name="Background">How much clock and active sensing came from all sources.</param>
@@ -147,7 +147,7 @@ internal sealed class LampReader
             {
                 var now = (meter.Stages[i].In, Stopped: meter.Stages[i].Stopped - meter.Stages[i].StoppedBackground);
                 if (_stages.TryGetValue((route.Id, i), out var last) && last != now)
-                    stages.Add([route.Id.Value, i, now.In, meter.Stages[i].Out, now.Stopped > last.Stopped ? 1 : 0]);
+                    stages.Add([route.Id.Value, i, now.In, meter.Stages[i].Out, now.Stopped > last.Stopped ? 1 : 0, meter.Stages[i].Stopped]);
                 _stages[(route.Id, i)] = now;
             }
         }

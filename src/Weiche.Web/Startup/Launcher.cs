@@ -2,8 +2,10 @@ using System.CommandLine;
 using System.Net;
 using System.Net.Sockets;
 using System.Runtime;
+using Weiche.Core.Midi;
 using Weiche.Files;
 using Weiche.Ports.Carrying;
+using Weiche.Ports.StandIns;
 
 namespace Weiche.Web.Startup;
 
@@ -46,14 +48,24 @@ internal static class Launcher
         var data = new Option<string?>("--data") { Description = "the folder for the database and the log" };
         var fresh = new Option<bool>("--fresh") { Description = "make the demo studio anew" };
         var ordinary = new Option<bool>("--ordinary-priority") { Description = "carry messages without asking the system for real-time priority" };
-        var standIns = new Option<bool>("--stand-ins") { Description = "let the demo's instruments stand in the room, to be plugged in and played" };
+        var standIns = new Option<string[]>("--stand-ins")
+        {
+            Description = "let the demo's instruments stand in the room, to be plugged in and played: all, or those that are named",
+            Arity = ArgumentArity.ZeroOrMore,
+            AllowMultipleArgumentsPerToken = true,
+        };
+        standIns.Validators.Add(result =>
+        {
+            foreach (var name in result.Tokens.Select(token => token.Value).Where(name => Room.Named(name) is null))
+                result.AddError($"There is no stand-in called “{name}”. There are {WordList.Of([.. Room.Names])}.");
+        });
         var run = new Command("run", "start Weiche with your own studio") { port, data, standIns, ordinary };
         run.SetAction(result => Serve(
             result.GetValue(port), fresh: false, new WeicheSettings
             {
                 Port = 0,
                 DataFolder = result.GetValue(data) ?? WeicheSettings.UsualDataFolder,
-                WithStandIns = result.GetValue(standIns),
+                StandIns = result.GetResult(standIns) is null ? null : result.GetValue(standIns),
                 AsksForUrgency = !result.GetValue(ordinary),
             }));
         var demo = new Command("demo", "start Weiche with the demo studio, in a folder of its own") { port, data, fresh, ordinary };
@@ -63,7 +75,7 @@ internal static class Launcher
                 Port = 0,
                 DataFolder = result.GetValue(data) ?? Path.Combine(WeicheSettings.UsualDataFolder, "demo"),
                 AsksForUrgency = !result.GetValue(ordinary),
-                WithStandIns = true,
+                StandIns = [],
                 First = () => [DemoStudio.Create(), DemoStudio.CreateEmpty()],
             }));
         return new RootCommand("Weiche, the signal box of a MIDI studio.") { run, demo, FileVerbs.Export(), FileVerbs.Import(), FileVerbs.Rehearse(), TraceVerb.Make(), CheckVerb.Make() };

@@ -5,6 +5,7 @@ using Serilog;
 using Serilog.Events;
 using Weiche.Core.Midi;
 using Weiche.Data;
+using Weiche.Ports.StandIns;
 using Weiche.Web.Desk;
 using Weiche.Web.Live;
 using Weiche.Web.Pages;
@@ -126,7 +127,9 @@ public static class WeicheApp
             }
             var notice = string.Join(' ', new[] { store.Notice, unreadable }.OfType<string>());
             if (notice.Length > 0) Console.Error.WriteLine(notice);
-            return new StudioDesk(store, stored, settings.Time, settings.RawPlaces, settings.WithStandIns, settings.AsksForUrgency, notice.Length > 0 ? notice : null);
+            var desk = new StudioDesk(store, stored, settings.Time, settings.RawPlaces, settings.StandIns is not null, settings.AsksForUrgency, notice.Length > 0 ? notice : null);
+            if (settings.StandIns is { Count: > 0 } named) desk.StandIns.Room!.PlugOnly(named.Select(Room.Named).OfType<string>());
+            return desk;
         }
         catch (StoreException exception)
         {

@@ -17,8 +17,9 @@ public sealed record WeicheSettings
     /// <summary>The studios that are made when there are none yet; the first of them is opened.</summary>
     public Func<IReadOnlyList<Studio>> First { get; init; } = () => [Studio.Empty("My studio")];
 
-    /// <summary>Whether the stand-ins stand in the room, to be found and played.</summary>
-    public bool WithStandIns { get; init; }
+    /// <summary>The stand-ins that are plugged in, by name, the others being there to be plugged in later; all if none is named; null for no room
+    /// with stand-ins at all.</summary>
+    public IReadOnlyList<string>? StandIns { get; init; }
 
     /// <summary>Where raw MIDI devices are looked for.</summary>
     public Weiche.Ports.Raw.RawPlaces RawPlaces { get; init; } = new();

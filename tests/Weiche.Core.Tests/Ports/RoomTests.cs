@@ -67,6 +67,22 @@ public sealed class RoomTests : IDisposable
     }
 
     [Fact]
+    public void Stand_ins_are_named_by_the_beginning_of_their_name_and_brought_in_one_by_one()
+    {
+        Assert.Equal("amsel-61", Weiche.Ports.StandIns.Room.Named("ams"));
+        Assert.Null(Weiche.Ports.StandIns.Room.Named("nobody"));
+        Assert.Null(Weiche.Ports.StandIns.Room.Named(" "));
+        Assert.All(Weiche.Ports.StandIns.Room.Names, name => Assert.NotNull(Weiche.Ports.StandIns.Room.Named(name)));
+        var room = _standIns.Room!;
+        var all = room.Units.Count;
+        room.PlugOnly([Weiche.Ports.StandIns.Room.Named("Amsel 61")!]);
+        Assert.Equal("amsel-61", Assert.Single(room.Units).Key);
+        room.Plug(Weiche.Ports.StandIns.Room.Named("Kies")!, "hub 2");
+        Assert.Equal(2, room.Units.Count);
+        Assert.True(all > 2);
+    }
+
+    [Fact]
     public async Task Bytes_run_through_the_interface_and_the_thru_to_where_they_sound()
     {
         this["kies"].Player!.Press("me", 40, 100);

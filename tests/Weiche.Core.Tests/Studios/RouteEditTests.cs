@@ -17,6 +17,27 @@ public class RouteEditTests
     private static readonly Studio Room = Of("a", "b", "c", "d").Lay("a", "b", Stages).Lay("a", "c");
 
     [Fact]
+    public void A_balance_is_the_scale_of_the_last_velocity_stage_and_leaves_nothing_behind_at_a_hundred()
+    {
+        var studio = Of("a", "b").Lay("a", "b", new KeysStage(0, 60));
+        var id = studio.Routes[0].Id;
+        Assert.Equal(100, SetBalance.Of(studio.Routes[0]));
+        var softer = studio.Must(new SetBalance(id, 60));
+        Assert.Equal([new KeysStage(0, 60), new VelocityStage(scale: 60)], softer.Routes[0].Stages);
+        Assert.Equal(60, SetBalance.Of(softer.Routes[0]));
+        Assert.Equal(studio.Routes[0].Stages, softer.Must(new SetBalance(id, 100)).Routes[0].Stages);
+        // What else a Velocity stage does stays.
+        var bent = studio.Must(new AddStage(id, new VelocityStage(20, 120, 80, 5, 30)));
+        Assert.Equal(new VelocityStage(20, 120, 150, 5, 30), bent.Must(new SetBalance(id, 150)).Routes[0].Stages[1]);
+        Assert.Equal(2, bent.Must(new SetBalance(id, 100)).Routes[0].Stages.Length);
+        studio.Refused(new SetBalance(id, 201));
+        studio.Refused(new SetBalance(id, -1));
+        studio.Refused(new SetBalance(new RouteId(999), 50));
+        var full = Enumerable.Range(0, Route.MaxStages - 1).Aggregate(studio, (room, _) => room.Must(new AddStage(id, new TransposeStage(1))));
+        full.Refused(new SetBalance(id, 50));
+    }
+
+    [Fact]
     public void A_route_is_led_elsewhere_with_all_its_stages_and_switches()
     {
         var route = Room.Route("a", "b");

@@ -119,3 +119,41 @@ public sealed record RemoveStage(RouteId Id, int Index, string Name) : StudioEdi
         return ReplaceRoute(studio, route, route with { Stages = route.Stages.RemoveAt(Index) });
     }
 }
+
+/// <summary>Makes what comes through a route louder or softer: the scale of its last Velocity stage, or one put at its end.</summary>
+/// <param name="Id">The route.</param>
+/// <param name="Percent">Per cent of the velocity that comes, 0 to <see cref="Most"/>.</param>
+public sealed record SetBalance(RouteId Id, int Percent) : StudioEdit
+{
+    /// <summary>The loudest, per cent.</summary>
+    public const int Most = 200;
+
+    /// <summary>How loud a route is now, per cent.</summary>
+    /// <param name="route">The route.</param>
+    public static int Of(Route route) => route.Stages.OfType<VelocityStage>().LastOrDefault()?.Scale ?? 100;
+
+    /// <inheritdoc/>
+    public override string Title(Studio studio) => $"Balance: {RouteName(studio, Id)} {Percent} %";
+
+    /// <inheritdoc/>
+    public override EditResult Apply(Studio studio)
+    {
+        if (studio.FindRoute(Id) is not { } route) return RouteGone();
+        if (Percent is < 0 or > Most) return EditResult.Refused("balance", $"A balance is from 0 to {Most} per cent.");
+        var at = -1;
+        for (var i = 0; i < route.Stages.Length; i++)
+        {
+            if (route.Stages[i] is VelocityStage) at = i;
+        }
+        if (at < 0)
+        {
+            return route.Stages.Length == Route.MaxStages
+                ? EditResult.Refused("balance", $"{RouteName(studio, Id)} has {Route.MaxStages} stages already; none is left for a balance.")
+                : ReplaceRoute(studio, route, route with { Stages = route.Stages.Add(new VelocityStage(scale: Percent)) });
+        }
+        var velocity = (VelocityStage)route.Stages[at];
+        var scaled = new VelocityStage(velocity.Lowest, velocity.Highest, Percent, velocity.Offset, velocity.Curve);
+        // A stage that does nothing is taken off again.
+        return ReplaceRoute(studio, route, route with { Stages = scaled.Equals(new VelocityStage()) ? route.Stages.RemoveAt(at) : route.Stages.SetItem(at, scaled) });
+    }
+}

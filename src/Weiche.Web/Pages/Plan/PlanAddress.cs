@@ -28,9 +28,10 @@ public enum PlanPage
 /// <param name="From">The source that is traced from, or 0.</param>
 /// <param name="Message">The message that is traced, its bytes in hexadecimal; null for none.</param>
 /// <param name="Reach">The destination of which is asked what can reach it, or 0.</param>
+/// <param name="Balances">Whether the faders of all routes to the destination of the chosen one are shown.</param>
 public sealed record PlanAddress(
     PlanPage Page = PlanPage.Arrivals, PlanFocus? Focus = null, bool Folded = false, ImmutableArray<RouteId> Routes = default,
-    bool Traces = false, int From = 0, string? Message = null, int Reach = 0)
+    bool Traces = false, int From = 0, string? Message = null, int Reach = 0, bool Balances = false)
 {
     private const int MostRoutes = 500;
 
@@ -53,7 +54,8 @@ public sealed record PlanAddress(
             Text("trace") == "1",
             Number("from"),
             Text("msg"),
-            Number("reach"));
+            Number("reach"),
+            Text("balance") == "1");
     }
 
     /// <summary>Reads routes as an address has them: "3,7".</summary>
@@ -74,6 +76,7 @@ public sealed record PlanAddress(
         if (From > 0) parts.Add($"from={From.ToString(CultureInfo.InvariantCulture)}");
         if (!string.IsNullOrEmpty(Message)) parts.Add($"msg={Uri.EscapeDataString(Message)}");
         if (Reach > 0) parts.Add($"reach={Reach.ToString(CultureInfo.InvariantCulture)}");
+        if (Balances) parts.Add("balance=1");
         return parts.Count == 0 ? "/plan" : "/plan?" + string.Join('&', parts);
     }
 }

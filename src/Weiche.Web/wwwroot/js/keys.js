@@ -123,6 +123,7 @@ export function startKeys() {
     o: () => change("route-switch"),
     s: () => change("route-solo"),
     y: () => change("route-only"),
+    m: () => press("balance") || press("balance-close"),
     Delete: () => change("route-remove"),
     ".": () => press("quiet"),
     "?": () => dialog.showModal(),

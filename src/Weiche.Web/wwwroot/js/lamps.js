@@ -70,10 +70,11 @@ export function startLamps(live) {
       light(`[data-track="${route}"]`, "lit");
       for (const element of document.querySelectorAll(`[data-count="${route}"]`)) element.textContent = figure(passed);
     }
-    for (const [route, stage, came, out, stopped] of frame.stages) {
+    for (const [route, stage, came, out, stopped, all] of frame.stages) {
       if (stopped) light(`[data-sign="${route}:${stage}"]`, "stopping");
       if (stage === 0) for (const element of document.querySelectorAll(`[data-stage-in="${route}"]`)) element.textContent = figure(came);
       for (const element of document.querySelectorAll(`[data-stage-out="${route}:${stage}"]`)) element.textContent = figure(out);
+      for (const element of document.querySelectorAll(`[data-stage-kept="${route}:${stage}"]`)) element.textContent = kept(all, Number(element.closest("[data-message-bytes]").dataset.messageBytes));
     }
     for (const element of document.querySelectorAll("[data-background]")) element.textContent = figure(frame.background);
   });
@@ -81,6 +82,13 @@ export function startLamps(live) {
 }
 
 const thousands = /\B(?=(\d{3})+$)/g;
+
+// What a stage kept off the wire, as the page's own words have it.
+function kept(messages, each) {
+  const bytes = messages * each;
+  if (bytes < 1) return "";
+  return bytes < 1000 ? `−${Math.round(bytes)} B` : bytes < 1e6 ? `−${(bytes / 1000).toFixed(1)} kB` : `−${(bytes / 1e6).toFixed(1)} MB`;
+}
 
 export function figure(value) {
   return String(value).replace(thousands, "\u202f");

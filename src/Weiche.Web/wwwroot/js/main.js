@@ -1,4 +1,5 @@
 // Starts the parts of the page, each of which does one thing.
+import { startBalance } from "./balance.js";
 import { startBench } from "./bench.js";
 import { startGear } from "./gear.js";
 import { startGrid } from "./grid.js";
@@ -19,6 +20,7 @@ startLamps(live);
 startPlan();
 startGrid();
 startStrip(live);
+startBalance();
 startGear(live);
 startWatch(live);
 startBench(live);

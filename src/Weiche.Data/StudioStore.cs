@@ -55,6 +55,9 @@ public sealed class StudioStore : IDisposable
     // The document that was read or written last: the next edit is most often made on it.
     private volatile KnownDocument? _newest;
 
+    // The last version that was looked at to be written shorter.
+    private (int Studio, int Version) _shrunk;
+
     private StudioStore(string file, FileStream? folderLock, DbContextOptions<WeicheContext> options, SqliteConnection? open = null, WriteWitness? witness = null)
     {
         _open = open;
@@ -304,6 +307,48 @@ public sealed class StudioStore : IDisposable
             + Math.Max(changes.Length, document.Length / MostDifferences);
         return weight > document.Length ? (document, null, 0) : (changes, parent, weight);
     }
+
+    /// <summary>Whether a database was written before versions stood as differences, so that most of its versions stand whole.</summary>
+    /// <exception cref="StoreException">The database cannot be read.</exception>
+    public bool IsRoomy => Explained(context => context.Versions.Count(row => row.Base == null && row.Parent != null) * 4 > context.Versions.Count());
+
+    /// <summary>Writes some versions that stand whole as what differs from the one they were made on. What each of them says stays the same, and
+    /// what is not done yet is done the next time.</summary>
+    /// <param name="most">At most how many.</param>
+    /// <returns>Whether there are more to look at.</returns>
+    /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
+    public bool Shrink(int most) => Explained(context =>
+    {
+        var (studio, after) = _shrunk;
+        var rows = context.Versions.Where(row => row.Base == null && row.Parent != null && (row.StudioId > studio || (row.StudioId == studio && row.Version > after)))
+            .OrderBy(row => row.StudioId).ThenBy(row => row.Version).Take(most).ToList();
+        if (rows.Count == 0)
+        {
+            // What became free is given back.
+            context.Database.ExecuteSql($"VACUUM");
+            return false;
+        }
+        using var transaction = context.Database.BeginTransaction();
+        foreach (var row in rows)
+        {
+            var parent = DocumentOf(context, row.StudioId, row.Parent!.Value);
+            _shrunk = (row.StudioId, row.Version);
+            if (parent is null) continue;
+            var (stored, onto, weight) = Difference(context, row.StudioId, row.Parent.Value, row.Document);
+            if (onto is null || LineChanges.Apply(parent, [stored]) != row.Document) continue;
+            (row.Document, row.Base, row.Weight) = (stored, onto, weight);
+            context.SaveChanges();
+            context.Database.ExecuteSql($"""
+                WITH RECURSIVE later AS (
+                  SELECT StudioId, Version FROM Versions WHERE StudioId = {row.StudioId} AND Base = {row.Version}
+                  UNION
+                  SELECT next.StudioId, next.Version FROM Versions AS next JOIN later ON next.StudioId = later.StudioId AND next.Base = later.Version)
+                UPDATE Versions SET Weight = Weight + {weight} WHERE (StudioId, Version) IN (SELECT StudioId, Version FROM later)
+                """);
+        }
+        transaction.Commit();
+        return true;
+    });
 
     /// <summary>Writes in one transaction, counted; then the count is put down beside the database.</summary>
     private T Written<T>(Func<WeicheContext, T> work)

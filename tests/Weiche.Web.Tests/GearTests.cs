@@ -77,7 +77,8 @@ public class GearTests
         var (_, page) = await house.Post("/gear?handler=Who");
         Assert.Contains("4 answered", page.QuerySelector(".answers")!.TextContent, StringComparison.Ordinal);
         Assert.Null(house.Device("Brandung").Known?.Identity);
-        (_, page) = await house.Post("/gear?handler=Know", ("device", house.Device("Brandung").Id));
+        var sentence = page.QuerySelectorAll(".proposals li").First(each => each.TextContent.Contains("Brandung", StringComparison.Ordinal)).QuerySelector("input[name=sentence]")!.GetAttribute("value")!;
+        (_, page) = await house.Post("/gear?handler=Propose", ("sentence", sentence));
         Assert.Equal(1, house.Device("Brandung").Known!.Identity!.Member);
         Assert.Contains("Brandung is itself", page.QuerySelector(".proposals .agrees")!.TextContent, StringComparison.Ordinal);
         (_, page) = await house.Post("/gear?handler=Forget");

@@ -145,6 +145,62 @@ public sealed class StoreTests : IDisposable
     }
 
     [Fact]
+    public void A_database_of_an_older_Weiche_becomes_small_and_says_what_it_said()
+    {
+        var random = new Random(4712);
+        var lines = Enumerable.Range(0, 600).Select(line => $"  \"line {line}\": {random.Next()},").ToList();
+        var written = new List<string> { string.Join('\n', lines) + "\n" };
+        using (var store = StudioStore.Open(_folder))
+        {
+            var id = store.Add("Kuppel", written[0], Noon).Id;
+            for (var edit = 0; edit < 300; edit++)
+            {
+                // Now and then an early version is worked on.
+                if (edit % 50 == 49) store.GoTo(id, random.Next(1, written.Count), "Kuppel");
+                lines[random.Next(lines.Count)] = $"  \"changed\": {random.Next()},";
+                written.Add(string.Join('\n', lines) + "\n");
+                store.Append(id, "an edit", written[^1], Noon);
+            }
+            Assert.False(store.IsRoomy);
+        }
+        // All but the last few as they were written before versions stood as differences.
+        using (var raw = new SqliteConnection($"Data Source={File}"))
+        {
+            raw.Open();
+            for (var version = 1; version <= 290; version++)
+            {
+                using var command = raw.CreateCommand();
+                command.CommandText = "UPDATE Versions SET Document = $document, Base = NULL, Weight = 0 WHERE Version = $version";
+                command.Parameters.AddWithValue("$document", written[version - 1]);
+                command.Parameters.AddWithValue("$version", version);
+                command.ExecuteNonQuery();
+            }
+        }
+        SqliteConnection.ClearAllPools();
+        long before;
+        using (var store = StudioStore.Open(_folder))
+        {
+            Assert.True(store.IsRoomy);
+            // It is left in the middle.
+            for (var i = 0; i < 10; i++) Assert.True(store.Shrink(8));
+            before = new FileInfo(File).Length;
+        }
+        using (var store = StudioStore.Open(_folder))
+        {
+            while (store.Shrink(8))
+            {
+                // A few at a time.
+            }
+            Assert.False(store.IsRoomy);
+            for (var version = 1; version <= written.Count; version++) Assert.True(written[version - 1] == store.Document(1, version), $"version {version} is another one (seed 4712)");
+            Assert.Equal(written.Count + 1, store.Append(1, "and on", "short", Noon));
+            Assert.Null(store.Notice);
+        }
+        SqliteConnection.ClearAllPools();
+        Assert.True(new FileInfo(File).Length * 5 < before, $"{new FileInfo(File).Length} bytes of {before}");
+    }
+
+    [Fact]
     public void A_difference_that_does_not_fit_is_no_document()
     {
         using (var store = StudioStore.Open(_folder))

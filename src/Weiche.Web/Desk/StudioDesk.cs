@@ -44,6 +44,9 @@ public sealed class StudioDesk : IDisposable
 {
     private const int RememberedPlans = 64;
 
+    // An edit waits for no more than these.
+    private const int VersionsAtOnce = 8;
+
     // So long a balance is heard that nobody moves on and nobody sets.
     private static readonly TimeSpan TrialTime = TimeSpan.FromSeconds(3);
 
@@ -484,6 +487,16 @@ public sealed class StudioDesk : IDisposable
             }
         }
     }
+
+    /// <summary>Writes some old versions shorter, between two edits.</summary>
+    /// <returns>Whether there is more to do.</returns>
+    public bool Tidy()
+    {
+        lock (_gate) return !_isClosed && _store.Shrink(VersionsAtOnce);
+    }
+
+    /// <summary>Whether old versions take more room than they must.</summary>
+    public bool IsRoomy => _store.IsRoomy;
 
     private static Problem Gone() => new("studio", "That studio is gone: it was removed meanwhile.");
 

@@ -56,6 +56,7 @@ public static class WeicheApp
         builder.Services.AddHostedService(services => services.GetRequiredService<WatchLog>());
         builder.Services.AddSingleton(services => new LoadMeter(services.GetRequiredService<StudioDesk>(), settings.Time));
         builder.Services.AddHostedService(services => services.GetRequiredService<LoadMeter>());
+        builder.Services.AddHostedService(services => new Tidier(services.GetRequiredService<StudioDesk>(), settings.Time));
         builder.Services.AddSingleton<EchoWatch>();
         builder.Services.AddHostedService(services => services.GetRequiredService<EchoWatch>());
         builder.Services.AddSingleton<SpokenLog>();

@@ -102,6 +102,31 @@ public class RollCallTests
     }
 
     [Fact]
+    public void Who_did_not_answer_is_named_and_who_answers_elsewhere_is_plugged_in_there()
+    {
+        var dome = Rooms.QuietDome();
+        PortId To(string name) => dome.Destinations.First(port => port.Name == name).Id;
+        PortId From(string name) => dome.Sources.First(port => port.Name == name).Id;
+        Device Device(string name) => dome.Devices.First(device => device.Name == name);
+        var (brandung, zinn) = (new DeviceIdentity(0x7D, 1, 1, 0), new DeviceIdentity(0x7D, 1, 2, 0));
+        dome = dome.Must(new SetKnown(Device("Brandung").Id, new KnownAs("", "", "") { Identity = brandung }));
+        // It did before, and says nothing now; others never did.
+        var silent = Proposals.Silent(dome, [To("Brandung"), To("Zinn"), To("Kies")], [new IdentityReply(To("Zinn"), From("Kies"), zinn)]);
+        Assert.StartsWith("Brandung did not answer, and it did before", silent[0].Sentence, StringComparison.Ordinal);
+        Assert.StartsWith("No answer from Kies:", silent[1].Sentence, StringComparison.Ordinal);
+        Assert.Equal(2, silent.Count);
+        // Brandung and Zinn have changed places at the interface: what is asked as Zinn is Brandung.
+        var moved = Assert.Single(Proposals.Of(dome, [new IdentityReply(To("Zinn"), From("Brandung"), brandung)]));
+        Assert.Equal("Brandung answers at Weiher 4×4 OUT 2, where the studio says that Zinn is.", moved.Sentence);
+        var after = dome.Must(moved.Remedy!.Edit);
+        Assert.Equal("Brandung", after.FindPort(To("Zinn"))!.Value.Device.Name);
+        Assert.Equal("Brandung", after.FindPort(From("Brandung"))!.Value.Device.Name);
+        Assert.Null(StudioRules.Broken(after));
+        // Whoever answers elsewhere has not fallen silent.
+        Assert.DoesNotContain(Proposals.Silent(dome, [To("Brandung")], [new IdentityReply(To("Zinn"), From("Brandung"), brandung)]), proposal => proposal.Sentence.Contains("did before", StringComparison.Ordinal));
+    }
+
+    [Fact]
     public void What_the_room_answers_becomes_proposals()
     {
         var dome = Rooms.QuietDome();

@@ -16,6 +16,21 @@ public static class Proposals
     /// <param name="replies">The replies.</param>
     public static IReadOnlyList<Proposal> Of(Studio studio, IEnumerable<IdentityReply> replies) => [.. replies.Select(reply => Of(studio, reply)).OfType<Proposal>()];
 
+    /// <summary>Who did not answer an identity request: those that did before one by one, and all others together.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <param name="asked">The destinations that were asked.</param>
+    /// <param name="replies">The replies.</param>
+    public static IReadOnlyList<Proposal> Silent(Studio studio, IEnumerable<PortId> asked, IReadOnlyCollection<IdentityReply> replies)
+    {
+        var answered = replies.Select(reply => reply.Asked).ToHashSet();
+        var silent = asked.Where(port => !answered.Contains(port)).Select(studio.FindPort).OfType<DevicePort>().Where(port => !port.IsLoose).DistinctBy(port => port.Device.Id).ToList();
+        var proposals = silent.Where(port => port.Device.Known?.Identity is not null && replies.All(reply => reply.Identity != port.Device.Known.Identity))
+            .Select(port => new Proposal($"{port.Device.Name} did not answer, and it did before: is it on, and are its IN and OUT plugged in?", false)).ToList();
+        var never = silent.Where(port => port.Device.Known?.Identity is null).Select(port => port.Device.Name).ToArray();
+        if (never.Length > 0) proposals.Add(new Proposal($"No answer from {WordList.Of(never)}: many devices never answer.", true));
+        return proposals;
+    }
+
     /// <summary>What the ways back mean that soundings found.</summary>
     /// <param name="studio">The studio.</param>
     /// <param name="ways">The ways back.</param>
@@ -24,6 +39,7 @@ public static class Proposals
     private static Proposal? Of(Studio studio, IdentityReply reply)
     {
         if (studio.FindPort(reply.Asked) is not { } asked || studio.FindPort(reply.From) is not { } from) return null;
+        if (Moved(studio, reply, asked, from) is { } moved) return moved;
         var says = $"{asked.Label} answers {from.Label}: {reply.Identity}";
         if (asked.IsLoose && from.IsLoose)
             return new Proposal($"Something between {asked.Place} and {from.Place} answers: {reply.Identity}. Name it: it is on {asked.Owner.Name}.", false);
@@ -43,6 +59,29 @@ public static class Proposals
         if (device.Known?.Identity == reply.Identity) return new Proposal($"{device.Name} is itself: {reply.Identity}.", true);
         var remembered = (device.Known ?? new KnownAs("", "", "")) with { Identity = reply.Identity };
         return new Proposal($"{device.Name}: {reply.Identity}.", false, new Remedy("Know it by that", new SetKnown(device.Id, remembered)));
+    }
+
+    /// <summary>A device that is known by its identity and answers where the studio says that another one, or nothing, is plugged in.</summary>
+    private static Proposal? Moved(Studio studio, IdentityReply reply, DevicePort asked, DevicePort from)
+    {
+        var known = studio.Devices.Where(device => device.Known?.Identity == reply.Identity).ToList();
+        if (known is not [var itself] || asked.Port.Jack is not { } outgoing || asked.Device.Id == itself.Id) return null;
+        var edits = new List<StudioEdit>();
+        if (itself.Jacks.FirstOrDefault(jack => jack.Role == JackRole.In) is not { } heard) return null;
+        Plug(outgoing, heard.Id);
+        if (from.Port.Jack is { } incoming && from.Device.Id != itself.Id && itself.Jacks.FirstOrDefault(jack => jack.Role == JackRole.Out) is { } sends) Plug(sends.Id, incoming);
+        var what = $"{itself.Name} answers at {asked.Place}, where the studio says {(asked.IsLoose ? "that nothing is plugged in" : $"that {asked.Device.Name} is")}.";
+        var plugged = new ManyEdits([.. edits], $"{itself.Name} is plugged in at {asked.Place}");
+        return new Proposal(what, false, plugged.Apply(studio).Studio is null ? null : new Remedy($"Plug {itself.Name} in there", plugged));
+
+        void Plug(JackId one, JackId other)
+        {
+            foreach (var jack in new[] { one, other })
+            {
+                if (studio.CableAt(jack) is not null && !edits.OfType<UnplugCable>().Any(edit => studio.CableAt(edit.Jack) == studio.CableAt(jack))) edits.Add(new UnplugCable(jack));
+            }
+            edits.Add(new PlugCable(one, other));
+        }
     }
 
     private static Proposal? Of(Studio studio, WayBack way)

@@ -148,16 +148,14 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
             : Done(Desk.Apply(new SetKnown(new DeviceId(device), new KnownAs(plugged.Says, plugged.Serial, plugged.Place, plugged.Serial.Length == 0, plugged.Identity))), device);
     }
 
-    /// <summary>Takes a device's last identity reply as what it is known by.</summary>
-    /// <param name="device">Which.</param>
-    public IActionResult OnPostKnow(int device)
+    /// <summary>Brings the studio in line with what the room answered.</summary>
+    /// <param name="sentence">What was shown of it.</param>
+    public IActionResult OnPostPropose(string? sentence)
     {
-        var id = new DeviceId(device);
-        var studio = Desk.State.Studio;
-        var reply = Desk.Scout.LastInquiry?.Replies.FirstOrDefault(each => studio.FindPort(each.From)?.Device.Id == id);
-        return reply is null || studio.FindDevice(id) is not { } found
-            ? Done(EditResult.Refused("known", "That device has not answered. Nothing was changed."), device)
-            : Done(Desk.Apply(new SetKnown(id, (found.Known ?? new KnownAs("", "", "")) with { Identity = reply.Identity })), null);
+        Look(null);
+        return View.Proposed.FirstOrDefault(proposal => proposal.Sentence == sentence) is { Remedy: { } remedy }
+            ? Done(Desk.Apply(remedy.Edit), null)
+            : Done(EditResult.Refused("known", "The room does not say so any more: the studio was changed meanwhile. Nothing was changed."), null);
     }
 
     /// <summary>Removes a device or virtual port.</summary>

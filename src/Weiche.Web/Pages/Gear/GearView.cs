@@ -43,6 +43,17 @@ public sealed record GearView(DeskState State, Device? Chosen, Problem? Problem 
     /// <summary>What came of sounding, or null.</summary>
     public Soundings? Soundings { get; init; }
 
+    /// <summary>What both mean, what is to be done first.</summary>
+    public IReadOnlyList<Proposal> Proposed
+    {
+        get
+        {
+            var studio = State.Studio;
+            var answers = Inquiry is { } inquiry ? Proposals.Of(studio, inquiry.Replies).Concat(Proposals.Silent(studio, inquiry.Asked, inquiry.Replies)) : [];
+            return [.. answers.Concat(Soundings is { } soundings ? Proposals.Of(studio, soundings.Ways) : []).OrderBy(each => each.Agrees)];
+        }
+    }
+
     /// <summary>What the ports last sent, the latest first.</summary>
     public IReadOnlyList<Spoken> Spoken { get; init; } = [];
 

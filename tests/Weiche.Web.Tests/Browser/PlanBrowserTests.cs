@@ -2,6 +2,7 @@ using OpenQA.Selenium;
 using OpenQA.Selenium.Interactions;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 
 namespace Weiche.Web.Tests.Browser;
 
@@ -126,6 +127,36 @@ public sealed class PlanBrowserTests(Window window) : IClassFixture<Window>
     }
 
     [Fact]
+    public async Task A_strip_that_is_too_wide_folds_and_faders_are_moved_by_keys()
+    {
+        await using var house = await House.Open(dome: true);
+        var route = house.Route("Amsel 61", "Zinn");
+        window.Go(house, $"/plan?route={route.Id}");
+        window.Until(() => window.Has(".stage-keys.folded"), "the first stage to fold");
+        Assert.True(window.Script<bool>("const strip = document.querySelector('.strip'); return strip.scrollWidth <= strip.clientWidth"));
+        window.Press(".stage-keys .unfold");
+        window.Until(() => !window.Has(".stage-keys.folded") && window.Has(".stage-channels.folded"), "another one to fold instead");
+        Assert.True(window.Script<bool>("const strip = document.querySelector('.strip'); return strip.scrollWidth <= strip.clientWidth"));
+        window.Press(".stage.add .unfold");
+        window.Until(() => window.Find("#add-velocity").Displayed, "what can be added");
+
+        window.Driver.ExecuteScript("document.activeElement.blur()");
+        window.Key("m");
+        window.Until(() => window.Has($"#balance-{route.Id}"), "the faders");
+        var versions = house.Desk.History(null, 100).Count;
+        window.Driver.ExecuteScript($"document.getElementById('balance-{route.Id}').focus()");
+        window.Key(Keys.ArrowLeft);
+        window.Until(() => SetBalance.Of(house.Studio.FindRoute(route.Id)!) == 99, "one per cent softer");
+        window.Until(() => window.Text($"#balance-{route.Id} ~ output") == "99 %", "it to be said");
+        Assert.Equal(versions + 1, house.Desk.History(null, 100).Count);
+        window.Driver.ExecuteScript("document.activeElement.blur()");
+        window.Key("m");
+        window.Until(() => window.Has(".strip"), "the stages again");
+        window.Key("u");
+        window.Until(() => SetBalance.Of(house.Studio.FindRoute(route.Id)!) == 100, "it taken back");
+    }
+
+    [Fact]
     public async Task A_zone_is_dragged_on_the_keys_or_played_and_a_curve_is_drawn()
     {
         await using var house = await House.Open();
@@ -142,6 +173,7 @@ public sealed class PlanBrowserTests(Window window) : IClassFixture<Window>
         house.StandIn("Amsel 61").Player!.Press("me", 48, 90);
         window.Until(() => KeysOf(house, route) is { Lowest: 48, Highest: 55 }, "C2 to G2");
 
+        if (window.Has(".stage.add.folded")) window.Press(".stage.add .unfold");
         window.Press("#add-velocity");
         window.Until(() => window.Has("[data-velocity-stage] svg"), "the curve");
         // What was played last is seen as dots.
@@ -151,6 +183,7 @@ public sealed class PlanBrowserTests(Window window) : IClassFixture<Window>
         new Actions(window.Driver).MoveToElement(svg, -box.Width / 2 + 6, 0).ClickAndHold().MoveByOffset(box.Width / 3, 0).MoveByOffset(box.Width / 3, 0).MoveByOffset(box.Width / 4, 0).Release().Perform();
         window.Until(() => house.Studio.FindRoute(route)!.Stages[^1] is VelocityStage drawn && Math.Abs(drawn.Bend(10) - drawn.Bend(110)) < 8 && Math.Abs(drawn.Bend(64) - 64) < 12, "all about as hard");
 
+        if (window.Has(".stage-keys.folded")) window.Press(".stage-keys .unfold");
         window.Press("#stageon-1-off");
         window.Until(() => house.Studio.FindRoute(route)!.Stages[1] is OffStage, "the zone switched off");
         window.Until(() => window.Has(".stage.aside"), "seen as off");
@@ -164,11 +197,11 @@ public sealed class PlanBrowserTests(Window window) : IClassFixture<Window>
         await using var house = await House.Open(dome: true);
         var route = house.Route("Amsel 61", "Zinn");
         window.Go(house, $"/plan?route={route.Id}");
-        window.Driver.ExecuteScript("document.querySelector('.strip').scrollLeft = 300; document.querySelector('.board').scrollTop = 60; window.tracks = document.querySelector('.tracks'); window.other = document.querySelector('#track-" + house.Route("Fächer", "Wolke").Id + "')");
+        window.Driver.ExecuteScript("document.querySelector('.board').scrollTop = 60; window.tracks = document.querySelector('.tracks'); window.other = document.querySelector('#track-" + house.Route("Fächer", "Wolke").Id + "')");
         window.Press("#step-up-1");
         window.Until(() => house.Studio.FindRoute(route.Id)!.Stages[1] is TransposeStage { Semitones: -11 }, "a semitone up");
         window.Until(() => window.Text($"#track-{route.Id} .sign[data-sign='{route.Id}:1'] text") == "−11", "the sign");
-        Assert.True(window.Script<bool>("return document.querySelector('.strip').scrollLeft === 300 && document.querySelector('.board').scrollTop === 60"));
+        Assert.True(window.Script<bool>("return !document.querySelector('.stage-transpose').matches('.folded') && document.querySelector('.stage-keys').matches('.folded') && document.querySelector('.board').scrollTop === 60"));
         Assert.True(window.Script<bool>("return window.tracks.isConnected && window.other.isConnected"), "what did not change is as it was");
         Assert.Equal("step-up-1", window.Script<string>("return document.activeElement.id"));
         // Laid out otherwise, the whole picture is a new one.

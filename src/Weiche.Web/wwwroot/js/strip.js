@@ -211,6 +211,7 @@ export function startStrip(live) {
 // Where a strip is wider than the window, stages fold to their names until it fits: the one opened or touched last stays open.
 function startFolding(strip) {
   let open = null;
+  let before = {};
   const keyOf = (stage) => `${document.querySelector(".plan")?.dataset.route}:${[...strip().querySelectorAll(".stage")].indexOf(stage)}`;
 
   function fit() {
@@ -219,7 +220,13 @@ function startFolding(strip) {
     const stages = [...whole.querySelectorAll(".stage")];
     for (const stage of stages) stage.classList.remove("folded");
     for (const button of whole.querySelectorAll(".unfold")) button.remove();
-    const kept = stages.find((stage) => stage.contains(document.activeElement)) ?? stages.find((stage) => keyOf(stage) === open) ?? stages.findLast((stage) => !stage.matches(".add"));
+    const real = stages.filter((stage) => !stage.matches(".add"));
+    // One that was added just now is what is wanted, whatever has the cursor.
+    const route = document.querySelector(".plan")?.dataset.route;
+    const added = route === before.route && real.length > before.count ? real.at(-1) : null;
+    if (added) open = keyOf(added);
+    before = { route, count: real.length };
+    const kept = added ?? stages.find((stage) => stage.contains(document.activeElement)) ?? stages.find((stage) => keyOf(stage) === open) ?? real.at(-1);
     for (const stage of [...stages].sort((one, other) => other.matches(".add") - one.matches(".add"))) {
       if (whole.scrollWidth <= whole.clientWidth) break;
       if (stage === kept) continue;

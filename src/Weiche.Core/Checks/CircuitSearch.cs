@@ -192,32 +192,72 @@ internal sealed class CircuitSearch
 
     private void FindReach(int component, int[] places)
     {
+        foreach (var place in places) Reach[place] = _into[place];
+        Spread(places.Select(place => (place, _into[place])), place => Flow.OutOf[place].Where(step => Flow.ComponentOf[step.To] == component),
+            static (step, set) => (step.To, step.Image(set)),
+            (place, arriving) =>
+            {
+                var more = arriving.Except(Reach[place]);
+                if (!more.IsEmpty) Reach[place] = Reach[place].Union(more);
+                return more;
+            });
+    }
+
+    /// <summary>Carries messages on over steps, until nothing arrives anywhere that is new there.</summary>
+    /// <param name="start">What is where at first.</param>
+    /// <param name="steps">The steps from a place.</param>
+    /// <param name="carry">Where a step leads, and what a set becomes on it.</param>
+    /// <param name="take">Takes what arrives at a place, and says what of it is new there and goes on.</param>
+    internal static void Spread(
+        IEnumerable<(int Place, MessageSet Set)> start, Func<int, IEnumerable<Step>> steps, Func<Step, MessageSet, (int Place, MessageSet Set)> carry, Func<int, MessageSet, MessageSet> take)
+    {
         var fresh = new Dictionary<int, MessageSet>();
         var next = new Queue<int>();
-        foreach (var place in places)
-        {
-            Reach[place] = _into[place];
-            if (_into[place].IsEmpty) continue;
-            fresh[place] = _into[place];
-            next.Enqueue(place);
-        }
+        foreach (var (place, set) in start) Add(place, set);
         while (next.TryDequeue(out var place))
         {
             if (!fresh.Remove(place, out var added)) continue;
-            foreach (var step in Flow.OutOf[place])
+            foreach (var step in steps(place))
             {
-                if (Flow.ComponentOf[step.To] != component) continue;
-                var more = step.Image(added).Except(Reach[step.To]);
-                if (more.IsEmpty) continue;
-                Reach[step.To] = Reach[step.To].Union(more);
-                if (fresh.TryGetValue(step.To, out var waiting)) fresh[step.To] = waiting.Union(more);
-                else
-                {
-                    fresh[step.To] = more;
-                    next.Enqueue(step.To);
-                }
+                var (to, arriving) = carry(step, added);
+                if (!arriving.IsEmpty) Add(to, take(to, arriving));
             }
         }
+
+        void Add(int place, MessageSet more)
+        {
+            if (more.IsEmpty) return;
+            if (fresh.TryGetValue(place, out var waiting)) fresh[place] = waiting.Union(more);
+            else
+            {
+                fresh[place] = more;
+                next.Enqueue(place);
+            }
+        }
+    }
+
+    /// <summary>What comes back to a place of messages that set out from there, forward or backward, each other place passed once by each message.</summary>
+    /// <param name="place">The place.</param>
+    /// <param name="messages">The messages.</param>
+    /// <param name="steps">The steps from a place.</param>
+    /// <param name="carry">Where a step leads, and what a set becomes on it.</param>
+    internal static MessageSet Around(int place, MessageSet messages, Func<int, IEnumerable<Step>> steps, Func<Step, MessageSet, (int Place, MessageSet Set)> carry)
+    {
+        var back = MessageSet.Empty;
+        var seen = new Dictionary<int, MessageSet>();
+        Spread([(place, messages)], steps, carry, (at, arriving) =>
+        {
+            if (at == place)
+            {
+                back = back.Union(arriving);
+                return MessageSet.Empty;
+            }
+            var known = seen.GetValueOrDefault(at, MessageSet.Empty);
+            var more = arriving.Except(known);
+            if (!more.IsEmpty) seen[at] = known.Union(more);
+            return more;
+        });
+        return back;
     }
 
     private void FindEndless(int component, int[] places)
@@ -287,38 +327,8 @@ internal sealed class CircuitSearch
         .Take(MaxCounted);
 
     /// <summary>What is at a place after one round, of messages there that end.</summary>
-    internal MessageSet OneRound(int component, int place, MessageSet messages)
-    {
-        var back = MessageSet.Empty;
-        var seen = new Dictionary<int, MessageSet>();
-        var fresh = new Dictionary<int, MessageSet> { [place] = messages };
-        var next = new Queue<int>([place]);
-        while (next.TryDequeue(out var here))
-        {
-            if (!fresh.Remove(here, out var added)) continue;
-            foreach (var step in Flow.OutOf[here])
-            {
-                if (Flow.ComponentOf[step.To] != component) continue;
-                var image = step.Image(added);
-                if (step.To == place)
-                {
-                    back = back.Union(image);
-                    continue;
-                }
-                var known = seen.GetValueOrDefault(step.To, MessageSet.Empty);
-                var more = image.Except(known);
-                if (more.IsEmpty) continue;
-                seen[step.To] = known.Union(more);
-                if (fresh.TryGetValue(step.To, out var waiting)) fresh[step.To] = waiting.Union(more);
-                else
-                {
-                    fresh[step.To] = more;
-                    next.Enqueue(step.To);
-                }
-            }
-        }
-        return back.Except(Endless[place]);
-    }
+    internal MessageSet OneRound(int component, int place, MessageSet messages) =>
+        Around(place, messages, here => Flow.OutOf[here].Where(step => Flow.ComponentOf[step.To] == component), static (step, set) => (step.To, step.Image(set))).Except(Endless[place]);
 
     private void FindGrowing()
     {

@@ -177,30 +177,8 @@ internal sealed class Circuits
         return chain;
     }
 
-    private MessageSet BackOneRound(int component, int place, MessageSet messages)
-    {
-        var from = MessageSet.Empty;
-        var seen = new Dictionary<int, MessageSet>();
-        var next = new Queue<(int Place, MessageSet Set)>([(place, messages)]);
-        while (next.TryDequeue(out var here))
-        {
-            foreach (var step in _flow.Into[here.Place].Where(step => _flow.ComponentOf[step.From] == component))
-            {
-                var back = step.PreImage(here.Set).Intersect(_search.Reach[step.From]);
-                if (step.From == place)
-                {
-                    from = from.Union(back);
-                    continue;
-                }
-                var known = seen.GetValueOrDefault(step.From, MessageSet.Empty);
-                var more = back.Except(known);
-                if (more.IsEmpty) continue;
-                seen[step.From] = known.Union(more);
-                next.Enqueue((step.From, more));
-            }
-        }
-        return from;
-    }
+    private MessageSet BackOneRound(int component, int place, MessageSet messages) => CircuitSearch.Around(
+        place, messages, here => _flow.Into[here].Where(step => _flow.ComponentOf[step.From] == component), (step, set) => (step.From, step.PreImage(set).Intersect(_search.Reach[step.From])));
 
     /// <summary>A short closed way of one message, found by following it; null if none goes through the place.</summary>
     private List<MessageStep>? FindRing(Ring circuit, int place)

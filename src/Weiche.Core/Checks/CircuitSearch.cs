@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using Weiche.Core.Sets;
 
 namespace Weiche.Core.Checks;
@@ -67,6 +68,9 @@ internal sealed class CircuitSearch
     /// <param name="flow">Its graph.</param>
     /// <param name="previous">The search before the last edit: what is still the same is taken from there; null for none.</param>
     internal static CircuitSearch Of(Flow flow, CircuitSearch? previous = null) => new(flow, previous);
+
+    /// <summary>The rings of components that somebody has asked for; several threads may ask.</summary>
+    internal ConcurrentDictionary<int, IReadOnlyList<Circuits.Ring>> Rings { get; } = [];
 
     /// <summary>For each component whose <see cref="Rounds"/> are above 0 the place where messages come back most often, and those
     /// that do so.</summary>

@@ -47,7 +47,9 @@ internal sealed class Circuits
     internal sealed record Ring(int[] Places, IReadOnlyDictionary<int, MessageSet> Circling, List<(Step Step, MessageSet Set)> Running);
 
     /// <summary>The parts of a component within which messages go round. What only passes through on its way into such a part is in none.</summary>
-    internal static List<Ring> Rings(CircuitSearch search, int component)
+    internal static IReadOnlyList<Ring> Rings(CircuitSearch search, int component) => search.Rings.GetOrAdd(component, each => FindRings(search, each));
+
+    private static List<Ring> FindRings(CircuitSearch search, int component)
     {
         var flow = search.Flow;
         var places = flow.Components[component].Places;

@@ -16,7 +16,7 @@ public static class HeldSearch
     public const int MaxThings = 400;
 
     // Each thing means a search of the whole graph: so many steps are gone through in all.
-    private const int MostSteps = 200_000;
+    private const int MostSteps = 80_000;
 
     /// <summary>The findings.</summary>
     /// <param name="report">What was found otherwise.</param>

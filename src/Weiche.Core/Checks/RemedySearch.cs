@@ -45,7 +45,7 @@ public static class RemedySearch
 
     // In a studio that is one large tangle each trial takes long: fewer are made, and prices are those of so many devices.
     private const int TangledSteps = 2_000;
-    private const int TangledCandidates = 8;
+    private const int TangledCandidates = 6;
     private const int TangledHearers = 16;
 
     private sealed record Candidate(string Title, StudioEdit Edit, bool AtDevice);
@@ -101,11 +101,13 @@ public static class RemedySearch
         Tried? Try(Candidate candidate)
         {
             if (candidate.Edit.Apply(studio).Studio is not { } after) return null;
-            // Of a circuit only circuits matter; of anything else all that is found.
-            var then = finding.IsOpenCircuit ? null : Checker.Check(after, report);
+            // Of a circuit only circuits matter, of a double only doubles; of anything else all that is found.
+            var then = finding.IsOpenCircuit || finding.Kind == FindingKind.Doubled ? null : Checker.Check(after, report);
             var search = then?.Search ?? CircuitSearch.Of(Flow.Of(after), report.Search);
+            var removes = then is not null ? then.Findings.All(other => other.Key != finding.Key)
+                : finding.Kind == FindingKind.Doubled ? Doubles.Of(search.Flow, WaySearch.Of(search, report.Ways)).All(other => other.Key != finding.Key)
+                : !StillRuns(finding, report.Search, search);
             search.Forget();
-            var removes = then is null ? !StillRuns(finding, report.Search, search) : then.Findings.All(other => other.Key != finding.Key);
             if (search.OpensMoreThan(report.Search)) return null;
             var lost = before.LostIn(Deliveries.Of(search.Flow, hearers));
             return new Tried(candidate, removes, lost, Deliveries.CostOf(lost));

@@ -31,10 +31,13 @@ public sealed class EchoWatch(StudioDesk desk) : BackgroundService
             var state = desk.State;
             if (state.StudioId != _studio)
             {
+                // Ids of one studio say nothing in another.
                 _learner.Forget();
+                if (_followed.Length > 0) desk.Junction.Follow(_followed = []);
                 _studio = state.StudioId;
             }
             _learner.Use(state.Studio);
+            var from = _next;
             int count;
             do
             {
@@ -42,6 +45,7 @@ public sealed class EchoWatch(StudioDesk desk) : BackgroundService
                 foreach (ref readonly var record in _buffer.AsSpan(0, count)) _learner.Take(record);
             }
             while (count == _buffer.Length);
+            if (_next == from) return;
             var changed = _learner.Changed();
             // The counts go up all the time: only another way, or another change, is news to the guard.
             if (changed.Select(way => (way.To, way.From, way.Change)).SequenceEqual(_followed.Select(way => (way.To, way.From, way.Change)))) return;

@@ -36,6 +36,11 @@ export function startPage(live) {
   document.body.addEventListener("input", (event) => { if (event.target.closest("#fragment")) edited = true; });
   document.body.addEventListener("focusout", () => setTimeout(refresh, 0));
 
+  // What a hand holds, a fader or a frame, is not taken away under it either.
+  let isHeld = false;
+  document.addEventListener("pointerdown", (event) => { isHeld = Boolean(event.target.closest?.("#fragment")); }, true);
+  for (const end of ["pointerup", "pointercancel"]) document.addEventListener(end, () => { isHeld = false; }, true);
+
   live.onFrame((frame) => {
     version = frame.version;
     roll = frame.roll;
@@ -51,7 +56,7 @@ export function startPage(live) {
     const vanished = roll !== null && fragment.dataset.roll !== undefined && roll > Number(fragment.dataset.roll);
     if (!other && !vanished) return;
     if (isTyping()) return;
-    if (asked > 0 || document.querySelector("[data-dragging]")) {
+    if (asked > 0 || isHeld || document.querySelector("[data-dragging]")) {
       timer = setTimeout(refresh, retryAfter);
       return;
     }

@@ -121,7 +121,8 @@ internal sealed class CircuitSearch
     /// <summary>Lets go of what was found before: else every version of a studio would stay in memory.</summary>
     internal void Forget() => _previous = null;
 
-    private static MessageSet[] Filled(int count)
+    /// <summary>A set for each of so many places, all of them empty.</summary>
+    internal static MessageSet[] Filled(int count)
     {
         var sets = new MessageSet[count];
         Array.Fill(sets, MessageSet.Empty);
@@ -282,27 +283,17 @@ internal sealed class CircuitSearch
     /// and goes round for ever, or leads from one closed way to another.</summary>
     /// <param name="places">The places.</param>
     /// <param name="steps">The steps that count, each from one of the places to another.</param>
-    /// <param name="sets">For each place a set; these become smaller.</param>
-    internal static void KeepCircling(int[] places, Step[] steps, Dictionary<int, MessageSet> sets)
+    /// <param name="sets">For each place, by its number, a set; those of the places become smaller.</param>
+    internal static void KeepCircling(int[] places, Step[] steps, MessageSet[] sets)
     {
         var (outOf, into) = (steps.ToLookup(step => step.From), steps.ToLookup(step => step.To));
-        var next = new Queue<int>(places);
-        var waits = places.ToHashSet();
-        while (next.TryDequeue(out var place))
+        Shrink(places, place =>
         {
-            waits.Remove(place);
-            var set = sets[place];
-            if (set.IsEmpty) continue;
+            if (sets[place].IsEmpty) return sets[place];
             var comes = into[place].Aggregate(MessageSet.Empty, (all, step) => all.Union(step.Image(sets[step.From])));
             var goes = outOf[place].Aggregate(MessageSet.Empty, (all, step) => all.Union(step.PreImage(sets[step.To])));
-            var less = set.Intersect(comes).Intersect(goes);
-            if (less.Equals(set)) continue;
-            sets[place] = less;
-            foreach (var other in outOf[place].Select(step => step.To).Concat(into[place].Select(step => step.From)).Append(place))
-            {
-                if (waits.Add(other)) next.Enqueue(other);
-            }
-        }
+            return sets[place].Intersect(comes).Intersect(goes);
+        }, sets, place => outOf[place].Select(step => step.To).Concat(into[place].Select(step => step.From)));
     }
 
     /// <summary>Takes away from sets until each is what a rule makes of it.</summary>

@@ -41,10 +41,10 @@ internal sealed class Circuits
 
     /// <summary>A part of a component within which messages go round.</summary>
     /// <param name="Places">Its places, by number, in order.</param>
-    /// <param name="Circling">For each of them what goes round there: it comes from within the part for ever, and goes on in it for ever.
-    /// What only becomes something that goes round is not in it.</param>
+    /// <param name="Circling">For each of them, by its number, what goes round there: it comes from within the part for ever, and goes on in it
+    /// for ever. What only becomes something that goes round is not in it. Empty for all other places.</param>
     /// <param name="Running">The steps that it takes, and what of it runs over each.</param>
-    internal sealed record Ring(int[] Places, IReadOnlyDictionary<int, MessageSet> Circling, List<(Step Step, MessageSet Set)> Running);
+    internal sealed record Ring(int[] Places, MessageSet[] Circling, List<(Step Step, MessageSet Set)> Running);
 
     /// <summary>The parts of a component within which messages go round. What only passes through on its way into such a part is in none.</summary>
     internal static IReadOnlyList<Ring> Rings(CircuitSearch search, int component) => search.Rings.GetOrAdd(component, each => FindRings(search, each));
@@ -55,8 +55,8 @@ internal sealed class Circuits
         var places = flow.Components[component].Places;
         var rings = new List<Ring>();
         if (places.All(place => search.Endless[place].IsEmpty)) return rings;
-        var open = new Stack<(int[] Places, Step[] Steps, Dictionary<int, MessageSet> Sets)>();
-        open.Push((places, [.. places.SelectMany(place => flow.OutOf[place]).Where(flow.IsWithin)], places.ToDictionary(place => place, place => search.Endless[place])));
+        var open = new Stack<(int[] Places, Step[] Steps, MessageSet[] Sets)>();
+        open.Push((places, [.. places.SelectMany(place => flow.OutOf[place]).Where(flow.IsWithin)], Of(search.Endless, places)));
         while (open.TryPop(out var here))
         {
             CircuitSearch.KeepCircling(here.Places, here.Steps, here.Sets);
@@ -72,9 +72,16 @@ internal sealed class Circuits
             }
             // Fewer steps, or several parts: what goes round in each of them by itself is to be found again.
             foreach (var part in within.GroupBy(item => of[item.Step.From]).Reverse())
-                open.Push((parts[part.Key].Places, [.. part.Select(item => item.Step)], parts[part.Key].Places.ToDictionary(place => place, place => here.Sets[place])));
+                open.Push((parts[part.Key].Places, [.. part.Select(item => item.Step)], Of(here.Sets, parts[part.Key].Places)));
         }
         return rings;
+
+        static MessageSet[] Of(MessageSet[] sets, int[] places)
+        {
+            var own = CircuitSearch.Filled(sets.Length);
+            foreach (var place in places) own[place] = sets[place];
+            return own;
+        }
     }
 
     private Finding? Endless(Ring circuit)

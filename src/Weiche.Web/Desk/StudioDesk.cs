@@ -1,5 +1,6 @@
 using System.Collections.Concurrent;
 using Weiche.Core.Checks;
+using Weiche.Core.Live;
 using Weiche.Core.Studios;
 using Weiche.Core.Studios.Edits;
 using Weiche.Data;
@@ -156,7 +157,7 @@ public sealed partial class StudioDesk : IDisposable
             if (_isClosed) return null;
             var result = balance.Apply(_state.Studio);
             if (result.Studio is not { } studio) return result.Problem;
-            Play(studio);
+            Play(studio, Junction.Prepare(studio));
             _tried ??= _time.CreateTimer(_ => EndTrial(), null, Timeout.InfiniteTimeSpan, Timeout.InfiniteTimeSpan);
             _tried.Change(TrialTime, Timeout.InfiniteTimeSpan);
             _isTried = true;
@@ -171,16 +172,16 @@ public sealed partial class StudioDesk : IDisposable
         lock (_gate)
         {
             if (_isClosed || !_isTried) return;
-            Play(_state.Studio);
-            _isTried = false;
+            Play(_state.Studio, Junction.Prepare(_state.Studio));
         }
     }
 
-    private void Play(Studio studio)
+    /// <summary>Has the engine play a studio.</summary>
+    private void Play(Studio studio, PreparedStudio prepared)
     {
-        var prepared = Junction.Prepare(studio);
         Remember(prepared.Compiled.Version, studio);
         Junction.Swap(prepared);
+        _isTried = false;
     }
 
     /// <summary>The versions of the open studio, the newest first.</summary>
@@ -307,9 +308,7 @@ public sealed partial class StudioDesk : IDisposable
         {
             return new Problem("studio", exception.Message);
         }
-        Remember(prepared.Compiled.Version, studio);
-        Junction.Swap(prepared);
-        _isTried = false;
+        Play(studio, prepared);
         Park.Match(studio);
         Show(Placed(_state with
         {

@@ -57,7 +57,7 @@ public class TrialTests(ITestOutputHelper output)
             }
         }
 
-        static bool IsIn(Circuits.Ring ring, (int Place, MidiMessage Message) state) => ring.Circling.TryGetValue(state.Place, out var set) && set.Contains(state.Message);
+        static bool IsIn(Circuits.Ring ring, (int Place, MidiMessage Message) state) => ring.Circling[state.Place].Contains(state.Message);
     }
 }
 

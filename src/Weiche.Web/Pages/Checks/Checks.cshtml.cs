@@ -32,10 +32,7 @@ public sealed record ChecksView(
     public string Find { get; init; } = "";
 
     /// <summary>The findings that are listed.</summary>
-    public IReadOnlyList<Finding> Listed => [.. Findings.Where(IsListed)];
-
-    private bool IsListed(Finding finding) => Find.Split(' ', StringSplitOptions.RemoveEmptyEntries)
-        .All(word => $"{finding.Sign} {finding.Title} {finding.Sentence}".Contains(word, StringComparison.OrdinalIgnoreCase));
+    public IReadOnlyList<Finding> Listed { get; init; } = [];
 }
 
 /// <summary>A remedy, shown on the plan before it is made.</summary>
@@ -155,7 +152,8 @@ public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load
         var findings = state.Report.Findings.Concat(holding?.Findings ?? []).ToList();
         // An answer to a press lists what was listed before it.
         var find = NameRule.Tidy(Request.PageQuery("/checks").GetValueOrDefault("q"));
-        var listed = new ChecksView(state, findings, null, null, default, [], []) { Find = find }.Listed;
+        var words = find.Split(' ', StringSplitOptions.RemoveEmptyEntries);
+        var listed = findings.FindAll(finding => Array.TrueForAll(words, word => $"{finding.Sign} {finding.Title} {finding.Sentence}".Contains(word, StringComparison.OrdinalIgnoreCase)));
         var chosen = findings.Find(finding => finding.Key == key) ?? (listed.Count > 0 ? listed[0] : null) ?? findings.Find(finding => finding.Kind != FindingKind.Held);
         var remedies = chosen is null ? new RemedyList([], false)
             : state.Report.Looked.Places <= MostAtOnce ? RemedySearch.For(state.Report, chosen) : null;
@@ -163,6 +161,7 @@ public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load
         return new ChecksView(state, findings, chosen, remedies, (holding is not null, holding?.IsWhole ?? false), trips, Learned(), problem)
         {
             Find = find,
+            Listed = listed,
             Measured = chosen?.Port is { } port && chosen.Kind == FindingKind.Wire ? (load.Of(port).Now, load.Of(port).Highest) : null,
         };
     }

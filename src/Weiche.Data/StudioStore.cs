@@ -15,7 +15,8 @@ public sealed class StoreException(string message, Exception? inner = null) : Ex
 /// <param name="Version">The number of the version in force.</param>
 /// <param name="Document">That version, in the product's own JSON.</param>
 /// <param name="NextId">A number above every id that any of its versions uses; 0 where that is not known yet.</param>
-public sealed record StoredStudio(int Id, string Name, int Version, string Document, int NextId = 0);
+/// <param name="Lineup">The lineup that was in force last; null if none was.</param>
+public sealed record StoredStudio(int Id, string Name, int Version, string Document, int NextId = 0, int? Lineup = null);
 
 /// <summary>A version of a studio, without its document.</summary>
 /// <param name="Version">Its number; counts up with each edit of the studio.</param>
@@ -126,7 +127,7 @@ public sealed partial class StudioStore : IDisposable
     private StoredStudio Read(WeicheContext context, StudioRow studio)
     {
         var document = DocumentOf(context, studio.Id, studio.CurrentVersion) ?? throw new StoreException($"The version {studio.CurrentVersion} of “{studio.Name}” is not in the database. Nothing was changed.");
-        return new StoredStudio(studio.Id, studio.Name, studio.CurrentVersion, document, studio.NextId);
+        return new StoredStudio(studio.Id, studio.Name, studio.CurrentVersion, document, studio.NextId, studio.Lineup);
     }
 
     /// <summary>The studios, by key and name, in the order in which they were added.</summary>
@@ -139,6 +140,12 @@ public sealed partial class StudioStore : IDisposable
     /// <param name="at">When, UTC.</param>
     /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
     public void Opened(int id, DateTime at) => Explained(context => context.Studios.Where(row => row.Id == id).ExecuteUpdate(set => set.SetProperty(row => row.OpenedAt, at)));
+
+    /// <summary>Writes down which lineup of a studio is in force. It is no edit: no version is made.</summary>
+    /// <param name="id">The studio's key.</param>
+    /// <param name="lineup">The lineup; null for none.</param>
+    /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
+    public void Entered(int id, int? lineup) => Explained(context => context.Studios.Where(row => row.Id == id).ExecuteUpdate(set => set.SetProperty(row => row.Lineup, lineup)));
 
     /// <summary>Removes a studio with all its versions.</summary>
     /// <param name="id">The studio's key.</param>

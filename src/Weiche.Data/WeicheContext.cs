@@ -18,6 +18,9 @@ public sealed class StudioRow
     /// <summary>A number above every id that any of its versions uses; 0 where that is not known yet.</summary>
     public int NextId { get; set; }
 
+    /// <summary>The lineup that was in force last; null if none was.</summary>
+    public int? Lineup { get; set; }
+
     /// <summary>When it was last chosen, UTC; the beginning of time if it never was.</summary>
     public DateTime OpenedAt { get; set; }
 }

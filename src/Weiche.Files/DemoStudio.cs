@@ -31,7 +31,8 @@ public static class DemoStudio
         make.Do(new AddVirtualPort("keys to stars"));
         Describe(make);
         Lay(make);
-        return make.Studio;
+        Arrange(make);
+        return make.Studio.In(make.Studio.Lineups[1].Id);
     }
 
     private static void Describe(Maker make)
@@ -87,6 +88,33 @@ public static class DemoStudio
         make.Lay("Fächer", "Zinn", Map("1-16→6"));
     }
 
+    /// <summary>An evening of three lineups. Pads and drums stand; all else is in the second.</summary>
+    private static void Arrange(Maker make)
+    {
+        make.Do(new SetPrograms(make.Device("Zinn").Id, "3 Warm bass\n17 Glass\n22 Choir\n41 Low strings\n48 Timpani"));
+        foreach (var name in new[] { "Dusk", "Star field", "Dawn" }) make.Do(new AddLineup(name));
+        var (dusk, star, dawn) = (make.Studio.Lineups[0].Id, make.Studio.Lineups[1].Id, make.Studio.Lineups[2].Id);
+        make.Place("Amsel 61", "Brandung", dusk, star, dawn);
+        make.Place("Amsel 61", "Zinn", dusk, star);
+        make.Place("Tritt 13", "Zinn", dusk, star);
+        make.Place("Amsel 61", "keys to stars", star);
+        make.Place("keys to stars", "Himmel", star);
+        make.Place("Halm", "Brandung", star, dawn);
+        make.Place("Fächer", "Wolke", star, dawn);
+        make.Place("any source", "Bandhaus", star);
+        make.Place("Bandhaus B", "Brandung", star, dawn);
+        make.Place("Fächer", "Zinn", star);
+        make.Do(new SetNote(dusk, "low and slow; the sky is still blue"));
+        make.Do(new SetNote(star, "wait for the comet, then pedal down"));
+        make.Do(new SetNote(dawn, "last chord rings until the lights are up"));
+        make.Send(dusk, "Zinn", "5: 3", "6: 41");
+        make.Send(star, "Zinn", "5: 17", "6: 22");
+        make.Send(star, "Wolke", "1: bend range 48");
+        make.Send(dawn, "Zinn", "5: 3", "6: 22", "volume 96 on 6");
+        foreach (var line in new[] { "Amsel 61 program 1 → Dusk", "Amsel 61 program 2 → Star field", "Amsel 61 program 3 → Dawn", "Tritt 13 C2 → next" })
+            make.Do(LeverLine.TryParse(make.Studio, line, out var edit, out var problem) ? edit : throw new InvalidOperationException(problem));
+    }
+
     private static ChannelsStage Map(string text) => ChannelMap.TryParse(text, out var map, out var problem)
         ? new ChannelsStage(map)
         : throw new InvalidOperationException(problem);
@@ -114,6 +142,18 @@ public static class DemoStudio
 
         internal void Switch(string device, string path, bool on) =>
             Do(new SwitchInnerPath(Device(device).Id, Device(device).InnerPaths.First(each => each.Name == path).Id, on));
+
+        internal void Place(string from, string to, params LineupId[] lineups) =>
+            Do(new SetDuty(Studio.Routes.First(route => Studio.NameOf(route.From) == from && route.To == To(to)).Id, Duty.In(lineups)));
+
+        internal void Send(LineupId lineup, string to, params string[] lines)
+        {
+            foreach (var line in lines)
+            {
+                if (!SendingLine.TryParse(line, Studio.FindPort(To(to))!.Value, out var bytes, out var problem)) throw new InvalidOperationException(problem);
+                Do(new AddSending(lineup, new Sending(To(to), bytes)));
+            }
+        }
 
         internal void Lay(string from, string to, params Stage[] stages)
         {

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using System.Globalization;
 using System.Text;
 using System.Text.Encodings.Web;
 using System.Text.Json;
@@ -22,7 +23,7 @@ public sealed class StudioFormatException(string message, Exception? inner = nul
 public static class StudioJson
 {
     /// <summary>The format written, and the newest one read.</summary>
-    public const int Format = 2;
+    public const int Format = 3;
 
     private static readonly JsonSerializerOptions Options = new()
     {
@@ -119,6 +120,7 @@ public static class StudioJson
             device.ListensKinds == KindSet.All ? null : [.. device.ListensKinds.Members],
             device.Audio.Length == 0 ? null : device.Audio,
             device.Zones.IsEmpty ? null : [.. device.Zones.Select(zone => new ZoneDto(zone.Lower, zone.Members, zone.BendRange))],
+            device.Programs.IsEmpty ? null : [.. device.Programs.Select(program => new ProgramDto(program.Key + 1, program.Value))],
             device.WorstRates.IsEmpty ? null : [.. device.WorstRates.Select(rate => new RateDto(rate.Key, rate.Value))],
             device.Known is { } known ? new KnownDto(known.Says, known.Serial, known.Place, known.Pinned, known.Identity is { } identity
                 ? new IdentityDto(identity.Maker, identity.Family, identity.Member, identity.Version) : null) : null))],
@@ -131,11 +133,38 @@ public static class StudioJson
             (route.From as GroupSource)?.Group.Value,
             route.From is AnySource any ? new AnyDto([.. any.Except.Select(id => id.Value)], any.OwnToo) : null,
             route.Solo ? true : null,
-            route.Divert ? true : null))],
+            route.Divert ? true : null,
+            route.Duty.IsStanding ? null : [.. route.Duty.Lineups.Select(id => id.Value)]))],
         [.. studio.Groups.Select(group => new GroupDto(group.Id.Value, group.Name, [.. group.Members.Select(id => id.Value)]))],
         [.. studio.Cables.Select(cable => new CableDto(cable.From.Value, cable.To.Value))],
         studio.MiddleIsC4 ? true : null,
-        studio.Safety == Safety.Usual ? null : new SafetyDto(studio.Safety.OpeningWaits, studio.Safety.Rounds));
+        studio.Safety == Safety.Usual ? null : new SafetyDto(studio.Safety.OpeningWaits, studio.Safety.Rounds),
+        studio.Lineups.IsEmpty ? null : [.. studio.Lineups.Select(lineup => new LineupDto(
+            lineup.Id.Value,
+            lineup.Name,
+            lineup.Note.Length == 0 ? null : lineup.Note,
+            lineup.Cuts ? true : null,
+            lineup.Sends.IsEmpty ? null : [.. lineup.Sends.Select(sending => new SendingDto(sending.To.Value, HexOf(sending.Bytes)))]))],
+        studio.Levers.IsEmpty ? null : [.. studio.Levers.Select(DtoOf)]);
+
+    private static LeverDto DtoOf(Lever lever) => new(
+        lever.Id.Value,
+        lever.Source.Value,
+        lever.Work switch { EnterLineup => LeverWord.Enter, StepLineup step => step.By < 0 ? LeverWord.Back : LeverWord.Next, Silence => LeverWord.AllNotesOff, _ => LeverWord.Switch },
+        Number(lever, LeverKind.Program) is { } program ? program + 1 : null,
+        Number(lever, LeverKind.Key),
+        Number(lever, LeverKind.Control),
+        lever.Trigger.Channel is { } channel ? channel + 1 : null,
+        lever.Trigger.Threshold == LeverTrigger.UsualThreshold ? null : lever.Trigger.Threshold,
+        (lever.Work as EnterLineup)?.Lineup.Value,
+        lever.Work is SwitchRoutes routes ? [.. routes.Routes.Select(id => id.Value)] : null,
+        (lever.Work as SwitchRoutes)?.How,
+        lever.GoesOn == Lever.UsuallyGoesOn(lever.Trigger.Kind) ? null : lever.GoesOn,
+        lever.Works.IsStanding ? null : [.. lever.Works.Lineups.Select(id => id.Value)]);
+
+    private static int? Number(Lever lever, LeverKind kind) => lever.Trigger.Kind == kind ? lever.Trigger.Number : null;
+
+    private static string HexOf(ImmutableArray<byte> bytes) => string.Join(' ', bytes.Select(value => value.ToString("X2", CultureInfo.InvariantCulture)));
 
     private static Studio StudioOf(StudioDto dto) => new()
     {
@@ -148,7 +177,56 @@ public static class StudioJson
         Cables = [.. (dto.Cables.IsDefault ? [] : dto.Cables).Select(cable => new Cable(new JackId(cable.From), new JackId(cable.To)))],
         MiddleIsC4 = dto.MiddleIsC4 ?? false,
         Safety = dto.Safety is { } safety ? new Safety(safety.OpeningWaits, safety.Rounds) : Safety.Usual,
+        Lineups = [.. (dto.Lineups ?? []).Select(LineupOf)],
+        Levers = [.. (dto.Levers ?? []).Select(LeverOf)],
     };
+
+    private static Lineup LineupOf(LineupDto lineup) => new(new LineupId(lineup.Id), NameRule.WithoutHidden(lineup.Name))
+    {
+        Note = lineup.Note ?? "",
+        Cuts = lineup.Cuts ?? false,
+        Sends = [.. (lineup.Sends ?? []).Select(sending => new Sending(new PortId(sending.To), BytesOf(sending.Bytes, lineup.Name)))],
+    };
+
+    private static ImmutableArray<byte> BytesOf(string hex, string lineup)
+    {
+        try
+        {
+            return [.. Convert.FromHexString(hex.Replace(" ", "", StringComparison.Ordinal))];
+        }
+        catch (FormatException exception)
+        {
+            throw new StudioFormatException($"Lineup “{lineup}” sends “{hex}”, which is not bytes in hexadecimal.", exception);
+        }
+    }
+
+    private static Lever LeverOf(LeverDto lever)
+    {
+        var trigger = (lever.Program, lever.Key, lever.Controller) switch
+        {
+            ({ } program, null, null) => new LeverTrigger(LeverKind.Program, program - 1),
+            (null, { } key, null) => new LeverTrigger(LeverKind.Key, key),
+            (null, null, { } controller) => new LeverTrigger(LeverKind.Control, controller, Threshold: lever.Threshold ?? LeverTrigger.UsualThreshold),
+            _ => throw new StudioFormatException($"Lever {lever.Id} needs exactly one of “program”, “key” and “controller”."),
+        };
+        if (lever.Threshold is not null && trigger.Kind != LeverKind.Control) throw new StudioFormatException($"Lever {lever.Id} has a threshold, and only controllers have one.");
+        LeverWork work = (lever.Works, lever.Lineup, lever.Routes, lever.How) switch
+        {
+            (LeverWord.Enter, { } id, null, null) => new EnterLineup(new LineupId(id)),
+            (LeverWord.Next, null, null, null) => new StepLineup(1),
+            (LeverWord.Back, null, null, null) => new StepLineup(-1),
+            (LeverWord.AllNotesOff, null, null, null) => new Silence(),
+            (LeverWord.Switch, null, { } routes, { } how) => new SwitchRoutes([.. routes.Select(id => new RouteId(id))], how),
+            _ => throw new StudioFormatException($"Lever {lever.Id}: “lineup” belongs to “enter”, “routes” and “how” to “switch”, and nothing else."),
+        };
+        return new Lever(new LeverId(lever.Id), new PortId(lever.Source), trigger with { Channel = lever.Channel - 1 }, work)
+        {
+            GoesOn = lever.GoesOn ?? Lever.UsuallyGoesOn(trigger.Kind),
+            Works = DutyOf(lever.Lineups),
+        };
+    }
+
+    private static Duty DutyOf(IReadOnlyList<int>? lineups) => lineups is null ? Duty.Standing : Duty.In(lineups.Select(id => new LineupId(id)));
 
     private static Device DeviceOf(DeviceDto device) => new(
         new DeviceId(device.Id),
@@ -169,6 +247,7 @@ public static class StudioJson
         ListensKinds = device.ListensKinds is { } listens ? KindSet.Of([.. listens]) : KindSet.All,
         Audio = device.Audio ?? "",
         Zones = [.. (device.Zones ?? []).Select(zone => new MpeZone(zone.Lower, zone.Members, zone.BendRange))],
+        Programs = ProgramsOf(device),
         WorstRates = RatesOf(device),
         Known = device.Known is { } known ? new KnownAs(known.Says, known.Serial, known.Place, known.Pinned, known.Identity is { } identity
             ? new DeviceIdentity(identity.Maker, identity.Family, identity.Member, identity.Version) : null) : null,
@@ -184,8 +263,18 @@ public static class StudioJson
         return rates.ToImmutable();
     }
 
+    private static ImmutableSortedDictionary<int, string> ProgramsOf(DeviceDto device)
+    {
+        var programs = ImmutableSortedDictionary.CreateBuilder<int, string>();
+        foreach (var program in device.Programs ?? [])
+        {
+            if (!programs.TryAdd(program.Number - 1, NameRule.WithoutHidden(program.Name))) throw new StudioFormatException($"The device {device.Name} has two names for program {program.Number}.");
+        }
+        return programs.ToImmutable();
+    }
+
     private static Route RouteOf(RouteDto route) => new(
-        new RouteId(route.Id), SourceOf(route), new PortId(route.To), route.On, route.Stages, route.Solo ?? false, route.Divert ?? false);
+        new RouteId(route.Id), SourceOf(route), new PortId(route.To), route.On, route.Stages, route.Solo ?? false, route.Divert ?? false) { Duty = DutyOf(route.Lineups) };
 
     private static void CheckFormat(JsonElement root)
     {
@@ -237,14 +326,15 @@ public static class StudioJson
 
     private sealed record StudioDto(
         int Format, string Name, int NextId, ImmutableArray<DeviceDto> Devices, ImmutableArray<RouteDto> Routes, ImmutableArray<GroupDto> Groups = default,
-        ImmutableArray<CableDto> Cables = default, bool? MiddleIsC4 = null, SafetyDto? Safety = null);
+        ImmutableArray<CableDto> Cables = default, bool? MiddleIsC4 = null, SafetyDto? Safety = null,
+        IReadOnlyList<LineupDto>? Lineups = null, IReadOnlyList<LeverDto>? Levers = null);
 
     private sealed record SafetyDto(bool OpeningWaits, int Rounds);
 
     private sealed record DeviceDto(
         int Id, string Name, DeviceKind Kind, string Sends, string Listens, bool Sounds, ImmutableArray<PortDto> Ports, string? StandIn = null,
         string? Address = null, IReadOnlyList<JackDto>? Jacks = null, IReadOnlyList<InnerPathDto>? InnerPaths = null, IReadOnlyList<MessageKind>? SendsKinds = null,
-        IReadOnlyList<MessageKind>? ListensKinds = null, string? Audio = null, IReadOnlyList<ZoneDto>? Zones = null, IReadOnlyList<RateDto>? WorstRates = null, KnownDto? Known = null);
+        IReadOnlyList<MessageKind>? ListensKinds = null, string? Audio = null, IReadOnlyList<ZoneDto>? Zones = null, IReadOnlyList<ProgramDto>? Programs = null, IReadOnlyList<RateDto>? WorstRates = null, KnownDto? Known = null);
 
     private sealed record PortDto(int Id, PortDirection Direction, string Part, WireKind Wire, bool On, int? Jack = null, string? Label = null);
 
@@ -255,6 +345,36 @@ public static class StudioJson
     private sealed record InnerPathDto(int Id, InnerPathKind Kind, string Name, string From, string To, bool On, long Delay, ImmutableArray<Stage> Stages);
 
     private sealed record ZoneDto(bool Lower, int Members, int BendRange);
+
+    private sealed record ProgramDto(int Number, string Name);
+
+    private sealed record LineupDto(int Id, string Name, string? Note = null, bool? Cuts = null, IReadOnlyList<SendingDto>? Sends = null);
+
+    private sealed record SendingDto(int To, string Bytes);
+
+    private enum LeverWord
+    {
+        Enter,
+        Next,
+        Back,
+        AllNotesOff,
+        Switch,
+    }
+
+    private sealed record LeverDto(
+        [property: JsonPropertyOrder(0)] int Id,
+        [property: JsonPropertyOrder(1)] int Source,
+        [property: JsonPropertyOrder(7)] LeverWord Works,
+        [property: JsonPropertyOrder(2)] int? Program = null,
+        [property: JsonPropertyOrder(3)] int? Key = null,
+        [property: JsonPropertyOrder(4)] int? Controller = null,
+        [property: JsonPropertyOrder(5)] int? Channel = null,
+        [property: JsonPropertyOrder(6)] int? Threshold = null,
+        [property: JsonPropertyOrder(8)] int? Lineup = null,
+        [property: JsonPropertyOrder(9)] IReadOnlyList<int>? Routes = null,
+        [property: JsonPropertyOrder(10)] LeverSwitch? How = null,
+        [property: JsonPropertyOrder(11)] bool? GoesOn = null,
+        [property: JsonPropertyOrder(12)] IReadOnlyList<int>? Lineups = null);
 
     private sealed record RateDto(MessageKind Kind, int PerSecond);
 
@@ -273,7 +393,8 @@ public static class StudioJson
         [property: JsonPropertyOrder(2)] int? Group = null,
         [property: JsonPropertyOrder(3)] AnyDto? Any = null,
         [property: JsonPropertyOrder(6)] bool? Solo = null,
-        [property: JsonPropertyOrder(7)] bool? Divert = null);
+        [property: JsonPropertyOrder(7)] bool? Divert = null,
+        [property: JsonPropertyOrder(9)] IReadOnlyList<int>? Lineups = null);
 
     private sealed record AnyDto(ImmutableArray<int> Except, bool OwnToo);
 

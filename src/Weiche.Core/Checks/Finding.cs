@@ -36,6 +36,9 @@ public enum FindingKind
     /// <summary>A name that misleads.</summary>
     Name,
 
+    /// <summary>A lineup or a lever that does not do what it is there for.</summary>
+    Lineup,
+
     /// <summary>Something reaches nothing, or is reached by nothing.</summary>
     Silence,
 
@@ -153,6 +156,7 @@ public sealed record Finding(FindingKind Kind, Severity Severity, string Key, st
         FindingKind.Mpe => "MPE",
         FindingKind.Cabling => "Cable",
         FindingKind.Name => "Name",
+        FindingKind.Lineup => "Lineup",
         FindingKind.Silence => "Silence",
         FindingKind.Unheard => "Unheard",
         FindingKind.Asked => "Asks",

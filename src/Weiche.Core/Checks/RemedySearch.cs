@@ -65,7 +65,7 @@ public static class RemedySearch
         var most = tangled ? TangledCandidates : Math.Min(MaxCandidates, trials);
         var all = Candidates(studio, finding).DistinctBy(candidate => candidate.Title);
         // Where few can be tried, what stands on the ring itself comes first, and switching off before what narrows.
-        if (tangled) all = all.OrderBy(candidate => candidate.Edit is SwitchRoute off ? finding.Ring.Any(leg => leg.Route == off.Id) ? 0 : 2 : candidate.Edit is SwitchInnerPath ? 1 : 3);
+        if (tangled) all = all.OrderBy(candidate => SwitchedOff(candidate.Edit) is { } off ? finding.Ring.Any(leg => leg.Route == off) ? 0 : 2 : candidate.Edit is SwitchInnerPath ? 1 : 3);
         var candidates = all.Take(most + 1).ToList();
         var hearers = Deliveries.HearersBehind(flow, StepsOf(flow, finding)).Distinct().Take(tangled ? TangledHearers : int.MaxValue).ToHashSet();
         var before = Deliveries.Of(flow, hearers);
@@ -113,6 +113,8 @@ public static class RemedySearch
             return new Tried(candidate, removes, lost, Deliveries.CostOf(lost));
         }
     }
+
+    private static RouteId? SwitchedOff(StudioEdit edit) => edit switch { SwitchRoute off => off.Id, PlaceRoute off => off.Id, _ => null };
 
     /// <summary>A route that waits, since it would open a circuit: what would keep that closed with the route switched on.</summary>
     private static RemedyList ForWaiting(CheckReport report, SwitchRoute opens)
@@ -220,7 +222,9 @@ public static class RemedySearch
                     yield return new Candidate($"Leave {port.Name} out of {studio.Describe(route)}", new SetExceptions(id, any.Except.Add(port.Id), any.OwnToo), false);
                 }
             }
-            yield return new Candidate($"Switch off {studio.Describe(route)}", new SwitchRoute(id, false), false);
+            // What is wrong in this lineup may be right in the others.
+            if (studio.Lineups.Length > 1 && studio.InForce is { } lineup) yield return new Candidate($"Take {studio.Describe(route)} out of {studio.NameOf(lineup)}", new PlaceRoute(id, lineup, false), false);
+            else yield return new Candidate($"Switch off {studio.Describe(route)}", new SwitchRoute(id, false), false);
         }
     }
 

@@ -4,20 +4,24 @@ using Weiche.Core.Studios;
 namespace Weiche.Core.Live;
 
 /// <summary>
-/// A studio in the form that the engine runs: for each source its live routes with their stages compiled. Made
+/// A studio in the form that the engine runs: for each lineup and each source its live routes with their stages compiled. Made
 /// away from the live path, and never changed: what the engine keeps for a route is the engine's own (<see cref="Line"/>).
 /// </summary>
 public sealed class CompiledStudio
 {
-    private readonly CompiledRoute[][] _bySource;
+    // By lineup, then by source; one place for a studio without lineups.
+    private readonly CompiledRoute[][][] _lists;
+    private readonly CompiledRoute[][] _arranged;
     private readonly CompiledRoute?[] _byRoute;
     private readonly PortMeter?[] _ports;
 
-    private CompiledStudio(Studio studio, int version, CompiledRoute[][] bySource, CompiledRoute?[] byRoute, PortMeter?[] ports)
+    private CompiledStudio(Studio studio, int version, CompiledRoute[][][] lists, CompiledRoute[][] arranged, CompiledRoute?[] byRoute, PortMeter?[] ports, bool anySolo)
     {
+        AnySolo = anySolo;
         Studio = studio;
         Version = version;
-        _bySource = bySource;
+        _lists = lists;
+        _arranged = arranged;
         _byRoute = byRoute;
         _ports = ports;
     }
@@ -45,25 +49,63 @@ public sealed class CompiledStudio
         var ports = new PortMeter?[size];
         foreach (var port in studio.Ports) ports[port.Id.Value] = previous?.Meter(port.Id) ?? new PortMeter(port.IsSource);
         var byRoute = new CompiledRoute?[size];
-        var live = LiveRoutes.Of(studio);
+        LineupId?[] lineups = studio.Lineups.IsEmpty ? [null] : [.. studio.Lineups.Select(lineup => (LineupId?)lineup.Id)];
+        var live = Array.ConvertAll(lineups, lineup => LiveRoutes.Of(studio.In(lineup)));
         foreach (var route in studio.Routes)
         {
-            var isLive = live.TakesPart(route) && studio.FindPort(route.To)!.Value.Port.On;
-            byRoute[route.Id.Value] = previous?.Same(route, isLive) ?? new CompiledRoute(route, isLive, previous);
+            var isLive = studio.FindPort(route.To)!.Value.Port.On;
+            var isIn = Array.ConvertAll(live, each => each.IsOnDuty(route));
+            byRoute[route.Id.Value] = previous?.Same(route, isLive, isIn) ?? new CompiledRoute(route, isLive, isIn, previous);
         }
-        var bySource = new CompiledRoute[size][];
-        Array.Fill(bySource, []);
-        foreach (var source in live.Sources)
-            bySource[source.Value] = [.. live.From(source).Where(route => live.TakesPart(route, source)).Select(route => byRoute[route.Id.Value]!)];
-        return new CompiledStudio(studio, (previous?.Version ?? 0) + 1, bySource, byRoute, ports);
+        var arranged = new CompiledRoute[size][];
+        Array.Fill(arranged, []);
+        var lists = Array.ConvertAll(lineups, _ =>
+        {
+            var list = new CompiledRoute[size][];
+            Array.Fill(list, []);
+            return list;
+        });
+        foreach (var source in live[0].ArrangedSources)
+        {
+            var routes = live[0].Arranged(source);
+            arranged[source.Value] = Array.ConvertAll(routes, route => byRoute[route.Id.Value]!);
+            for (var i = 0; i < lineups.Length; i++)
+            {
+                CompiledRoute[] list = [.. routes.Where(route => live[i].WouldTakePart(route, source)).Select(route => byRoute[route.Id.Value]!)];
+                // Most sources are led alike in most lineups: then it is the same list, and entering has nothing to do.
+                lists[i][source.Value] = i > 0 && list.AsSpan().SequenceEqual(lists[i - 1][source.Value]) ? lists[i - 1][source.Value] : list;
+            }
+        }
+        return new CompiledStudio(studio, (previous?.Version ?? 0) + 1, lists, arranged, byRoute, ports, Array.Exists(live, each => each.AnySolo));
     }
 
-    /// <summary>The routes of a source that take part, in the order in which they are asked.</summary>
-    internal CompiledRoute[] RoutesOf(PortId source) => _bySource[source.Value];
+    /// <summary>How many lineups it has lists for; one where the studio has none.</summary>
+    internal int LineupCount => _lists.Length;
+
+    /// <summary>Whether any route is soloed.</summary>
+    internal bool AnySolo { get; }
+
+    /// <summary>The place of a lineup; of one that is not there, the first.</summary>
+    internal int PlaceOf(LineupId? lineup)
+    {
+        for (var i = 0; i < Studio.Lineups.Length; i++)
+        {
+            if (Studio.Lineups[i].Id == lineup) return i;
+        }
+        return 0;
+    }
+
+    /// <summary>The routes of a source that take part in a lineup, in the order in which they are asked. Some of them may be switched off, by hand
+    /// or by a lever.</summary>
+    internal CompiledRoute[] RoutesOf(PortId source, int lineup) => _lists[lineup][source.Value];
+
+    /// <summary>All routes of a source that are on, or that a lever may switch on.</summary>
+    internal CompiledRoute[] ArrangedOf(PortId source) => _arranged[source.Value];
 
     /// <summary>The compiled form of a route, if it is the very same one and nothing in it keeps anything; most edits change one route.</summary>
-    private CompiledRoute? Same(Route route, bool isLive) =>
-        (uint)route.Id.Value < (uint)_byRoute.Length && _byRoute[route.Id.Value] is { KeepsNothing: true } known && known.IsLive == isLive && ReferenceEquals(known.Route, route) ? known : null;
+    private CompiledRoute? Same(Route route, bool isLive, bool[] isIn) =>
+        (uint)route.Id.Value < (uint)_byRoute.Length && _byRoute[route.Id.Value] is { KeepsNothing: true } known
+            && known.IsLive == isLive && ReferenceEquals(known.Route, route) && known.IsIn.AsSpan().SequenceEqual(isIn) ? known : null;
 
     /// <summary>Every compiled route.</summary>
     internal IEnumerable<CompiledRoute> AllRoutes => _byRoute.OfType<CompiledRoute>();
@@ -74,7 +116,12 @@ internal sealed class CompiledRoute
 {
     internal readonly RouteId Id;
     internal readonly PortId Destination;
+
+    /// <summary>Whether its destination is switched on.</summary>
     internal readonly bool IsLive;
+
+    /// <summary>For each lineup whether it is on duty there.</summary>
+    internal readonly bool[] IsIn;
     internal readonly bool Diverts;
 
     internal readonly CompiledStage[] Stages;
@@ -103,12 +150,13 @@ internal sealed class CompiledRoute
     /// <summary>Whether no stage of it keeps messages for later, so that it may go on as it is.</summary>
     internal readonly bool KeepsNothing;
 
-    internal CompiledRoute(Route route, bool isLive, CompiledStudio? previous)
+    internal CompiledRoute(Route route, bool isLive, bool[] isIn, CompiledStudio? previous)
     {
         Route = route;
         Id = route.Id;
         Destination = route.To;
         IsLive = isLive;
+        IsIn = isIn;
         Diverts = route.Divert;
         Stages = [.. route.Stages.Select(stage => stage.Compile())];
         Tables = new TableStage?[Stages.Length];

@@ -38,6 +38,9 @@ public sealed class EchoLearner
 
     private readonly record struct Change(PortId To, PortId From, int SentChannel, int CameChannel, int Keys, int Velocity);
 
+    // What takes long is not for that reason less steady: within a wide window anything comes by chance.
+    private static readonly MidiSpan MostUnsteady = MidiSpan.FromMilliseconds(30);
+
     private struct Tally
     {
         internal int Came;
@@ -106,7 +109,7 @@ public sealed class EchoLearner
         : sent.Count(each => each.To == relation.Change.To && each.Channel == relation.Change.SentChannel && each.Number > relation.Last && !(foreign && each.IsOwn)
             && (_now - each.Time).Microseconds <= relation.Delay + ToleranceOf(relation));
 
-    private static double ToleranceOf(Relation relation) => Math.Max(Unsteady.Microseconds, relation.Delay / 2);
+    private static double ToleranceOf(Relation relation) => Math.Clamp(relation.Delay / 2, Unsteady.Microseconds, MostUnsteady.Microseconds);
 
     private void Delivered(DeviceId device, PortId to, in MidiMessage message)
     {

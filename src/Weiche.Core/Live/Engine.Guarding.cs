@@ -70,7 +70,7 @@ public sealed partial class Engine
     /// <summary>Sends what was withheld and turned out to come by itself.</summary>
     private void SendLate(RouteId route, PortId from, in MidiMessage message, MidiTime now)
     {
-        if (_prepared.Find(route) is { IsLive: true } line && _prepared.FindSource(from) is { } source)
+        if (_prepared.Find(route) is { IsLive: true } line && _prepared.FindSource(from) is { } source && Runs(line, source))
         {
             var run = new Run(from, message, now, ++_run) { Quiet = true };
             if (message.IsNote) BeginOrEndNote(source, ref run);

@@ -70,6 +70,7 @@ public sealed partial class Engine
         _ = Held.TryOrigin(message, out var sounding);
         if (!Held.IsLow(message))
         {
+            if (run.Rings) return false;
             if (_ledger.TryEnter(run.Source, run.Origin, line.Id, line.Destination, sounding, run.Number)) return true;
             Refuse(outlet, line, message, run);
             return false;

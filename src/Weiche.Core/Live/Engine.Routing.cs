@@ -18,7 +18,7 @@ public sealed partial class Engine
         WriteArrival(run);
         if (message.SysExHandle != 0 && Swallows(source, message)) WriteRare(TapEvent.Kept, run, message, source.Id, default);
         else if (!source.On) WriteRare(TapEvent.SourceOff, run, message, source.Id, default);
-        else RouteLive(source, ref run);
+        else if ((source.Levers is null && !source.AnySwallowed) || !WorksLever(source, run)) RouteLive(source, ref run);
         if (!run.Quiet) Tap.Publish();
     }
 
@@ -54,6 +54,7 @@ public sealed partial class Engine
             // What holds a pedal came down, and no route let its end through any more: it ends all the same.
             EndOlder(ref run, default(RouteId));
         }
+        if (source.RingingCount > 0) FollowRinging(source, ref run);
     }
 
     /// <summary>Runs a message through a route that is not like most. One that diverts and lets anything through takes the message
@@ -61,17 +62,22 @@ public sealed partial class Engine
     [MethodImpl(MethodImplOptions.NoInlining)]
     private bool TakesAway(Line line, ref Run run)
     {
-        if (line.IsGuarded && Guard.Stops(line.Id, run.Source, run.Message, run.Time, out var withheld))
-        {
-            Write(withheld ? TapEvent.Withheld : TapEvent.Guarded, run, run.Message, line.Destination, line.Id);
-            _due = MidiTime.Earlier(_due, Guard.Due);
-        }
-        else if (line.IsLive) Step(line, ref run);
-        else Write(TapEvent.DestinationOff, run, run.Message, line.Destination, line.Id);
+        if (line.IsOff) return false;
+        if (line.IsLive && !IsStopped(line, run)) Step(line, ref run);
+        else if (!line.IsLive) Write(TapEvent.DestinationOff, run, run.Message, line.Destination, line.Id);
         if (run.PedalUp) EndOlder(ref run, line);
         var takes = line.Diverts && run.CameThrough;
         run.CameThrough = false;
         return takes;
+    }
+
+    /// <summary>Whether the guard stops a message on a route.</summary>
+    private bool IsStopped(Line line, in Run run)
+    {
+        if (!line.IsGuarded || !Guard.Stops(line.Id, run.Source, run.Message, run.Time, out var withheld)) return false;
+        Write(withheld ? TapEvent.Withheld : TapEvent.Guarded, run, run.Message, line.Destination, line.Id);
+        _due = MidiTime.Earlier(_due, Guard.Due);
+        return true;
     }
 
     /// <summary>Runs a message through a route from its beginning. Most routes are one table, or none.</summary>
@@ -180,7 +186,8 @@ public sealed partial class Engine
         }
         else if (message.HasChannel)
         {
-            if (Moved.IsBendOrPressure(message)) outlet.Moved.NoteBendOrPressure(message, run.Source);
+            if (Moved.IsBendOrPressure(message)) outlet.Moved.NoteBendOrPressure(message, new Mover(run.Source, line.Id));
+            else if (Held.IsKeyPressure(message)) outlet.Moved.NoteKeyPressure(message, new Mover(run.Source, line.Id));
             else if (Held.NeedsCare(message) && !MayControlPass(line, outlet, message, ref run)) return;
         }
         else if (message.IsOfClock ? outlet.Clock.LeavesOut(message, run.Source, run.Time) : message.SilencesMore)
@@ -196,7 +203,7 @@ public sealed partial class Engine
     {
         if (message.SilencesMore) return MaySilence(line, outlet, message, run);
         if (Held.IsPedal(message)) return !Held.TryOrigin(run.Message, out run.Origin) || MayPedalPass(line, outlet, message, ref run);
-        outlet.Moved.NoteControl(message, run.Source);
+        outlet.Moved.NoteControl(message, new Mover(run.Source, line.Id));
         return true;
     }
 

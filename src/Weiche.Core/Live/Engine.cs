@@ -74,7 +74,7 @@ public sealed partial class Engine
         _wireLead = wireLead;
         _own = new StreamParser(Pool);
         _prepared = new PreparedStudio(compiled, null, Pool, wireLead);
-        Adopt(_prepared);
+        Adopt(_prepared, _prepared.PlaceOf(null));
     }
 
     /// <summary>Where system exclusive bytes are kept.</summary>
@@ -117,16 +117,16 @@ public sealed partial class Engine
         if (!ReferenceEquals(prepared.Before, _prepared)) throw new InvalidOperationException("Another studio has been put in force meanwhile.");
         // What stages keep for later goes out now: the last value always arrives.
         LetGo(EndOfTime, now);
+        prepared.GoOnFrom(_prepared);
+        // The lineup that is played stays in force, if it is there; what was made ready may know of an older one.
+        var place = prepared.PlaceOf(InForce);
         var cursor = 0;
-        while (_ledger.TryTakeWhere(ref cursor, prepared, static (entry, next) => !next.Carries(entry.Route, entry.Source), out var entry))
+        while (_ledger.TryTakeWhere(ref cursor, (prepared, place), static (entry, next) => !next.prepared.Carries(entry.Route, entry.Source, next.place), out var entry))
             End(entry, now);
         ClearWhatIsGone(prepared);
-        Adopt(prepared);
-        foreach (var outlet in _outlets)
-        {
-            // A clock that no route carries any more makes way at once.
-            if (outlet is not null && outlet.Clock.From != default && !prepared.Leads(outlet.Clock.From, outlet)) outlet.Clock.Forget();
-        }
+        Adopt(prepared, place);
+        if (prepared.Entries.Length > 0) Settle(now);
+        ForgetClocks();
         Guard.Keep(prepared);
         MarkGuarded();
     }
@@ -190,6 +190,8 @@ public sealed partial class Engine
         if (_prepared.FindSource(source) is not { } state) return;
         state.Parser.Reset();
         Array.Clear(state.Down);
+        state.Levers?.LetGo(this, now);
+        state.ClearSwallowed();
         foreach (var outlet in _outlets)
         {
             if (outlet is not null && outlet.Clock.From == source) outlet.Clock.Forget();
@@ -197,6 +199,7 @@ public sealed partial class Engine
         var cursor = 0;
         while (_ledger.TryTakeWhere(ref cursor, source, static (entry, id) => entry.Source == id, out var entry))
             End(entry, now);
+        LookWhatRings(state, now);
     }
 
     /// <summary>
@@ -209,11 +212,10 @@ public sealed partial class Engine
     {
         var cursor = 0;
         while (_ledger.TryTakeWhere(ref cursor, 0, static (_, _) => true, out var entry)) End(entry, now);
+        foreach (var source in _prepared.Arrangements) LookWhatRings(source.State, now);
         foreach (var outlet in _outlets)
         {
             if (outlet is null) continue;
-            // What it puts to rest below; the rest of what was moved is nobody's in particular from now on.
-            outlet.Moved.Clear();
             for (var channel = 0; channel < Channel.Count; channel++)
             {
                 if (!outlet.HasUsed(channel)) continue;
@@ -310,12 +312,14 @@ public sealed partial class Engine
     }
 
     /// <summary>Takes a studio as the one in force.</summary>
-    private void Adopt(PreparedStudio prepared)
+    private void Adopt(PreparedStudio prepared, int lineup)
     {
         _dirty.AsSpan(0, _dirtyCount).CopyTo(prepared.Dirty);
         (_sources, _outlets, _dirty, _ending) = (prepared.Sources, prepared.Outlets, prepared.Dirty, prepared.Ending);
         _ledger.Use(prepared.HeldBy, prepared.HeldAt, prepared.Heads, prepared.Counts);
-        prepared.Set();
+        prepared.Set(lineup);
+        _lineup = lineup;
+        Volatile.Write(ref _inForce, prepared.Entries.Length > 0 ? prepared.Entries[lineup].Lineup.Value : 0);
         Volatile.Write(ref _prepared, prepared);
         Guard.Rounds = prepared.Compiled.Studio.Safety.Rounds;
         Tap.Begin(prepared.Mark);
@@ -324,24 +328,27 @@ public sealed partial class Engine
     /// <summary>Sends on what stages have kept and is due, from the stage after.</summary>
     private void LetGo(MidiTime due, MidiTime now)
     {
-        foreach (var (line, stage) in _prepared.Timed)
+        foreach (var (line, stage) in _prepared.Timed) LetGo(line, stage, due, now);
+    }
+
+    private void LetGo(Line line, int stage, MidiTime due, MidiTime now)
+    {
+        while (line.Stages[stage].TryLetGo(due, out var source, out var message))
         {
-            while (line.Stages[stage].TryLetGo(due, out var source, out var message))
-            {
-                // It was counted as stopped when it was kept.
-                var meter = line.Meter.StageMeters[stage];
-                meter.StoppedCount--;
-                meter.OutCount++;
-                if (!line.IsLive) continue;
-                var run = new Run(new PortId(source), message, now, ++_run) { Quiet = true };
-                Step(line, stage + 1, message, ref run);
-            }
+            // It was counted as stopped when it was kept.
+            var meter = line.Meter.StageMeters[stage];
+            meter.StoppedCount--;
+            meter.OutCount++;
+            if (!line.IsLive) continue;
+            var run = new Run(new PortId(source), message, now, ++_run) { Quiet = true };
+            Step(line, stage + 1, message, ref run);
         }
     }
 
     private void Put(Outlet outlet, in MidiMessage message, MidiTime now)
     {
         if (!outlet.HasRoom) return;
+        outlet.Moved.Note(message, default);
         outlet.Enqueue(message, default, now);
         MarkDirty(outlet);
     }

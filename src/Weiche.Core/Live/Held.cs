@@ -33,12 +33,18 @@ internal static class Held
     /// <summary>The number of the key that a note plays.</summary>
     internal static int OfNote(in MidiMessage note) => note.ChannelIndex * Items + note.Data1;
 
+    /// <summary>Whether a message is the pressure of one key.</summary>
+    internal static bool IsKeyPressure(in MidiMessage message) => (message.Status & 0xF0) == 0xA0;
+
+    /// <summary>The number of the key that a pressure presses.</summary>
+    internal static int OfKey(in MidiMessage pressure) => pressure.ChannelIndex * Items + pressure.Data1;
+
     /// <summary>Whether this is one of the three pedals that are held: sustain, sostenuto, soft.</summary>
     internal static bool IsPedal(in MidiMessage message) => (message.Status & 0xF0) == 0xB0 && message.Data1 is 64 or 66 or 67;
 
-    // The controllers that others at the same destination may be concerned with: modulation, expression, portamento, the pedals, and from 120
-    // on the channel mode messages.
-    private const ulong LowControllersWithCare = 1ul << 1 | 1ul << 11;
+    // The controllers that others at the same destination may be concerned with: modulation, breath and foot with their fine halves,
+    // expression, portamento, the pedals, and from 120 on the channel mode messages.
+    private const ulong LowControllersWithCare = 1ul << 1 | 1ul << 2 | 1ul << 4 | 1ul << 11 | 1ul << 33 | 1ul << 34 | 1ul << 36;
     private const ulong HighControllersWithCare = 1ul << (64 - 64) | 1ul << (65 - 64) | 1ul << (66 - 64) | 1ul << (67 - 64) | 0xFFul << (120 - 64);
 
     /// <summary>Whether a message is a controller with which others at the same destination may be concerned: it is held, silences, puts to rest,

@@ -72,6 +72,36 @@ internal sealed class Ledger
         return false;
     }
 
+    /// <summary>Whether a source holds anything through a route. It looks at every entry: for what is rare.</summary>
+    /// <param name="route">The route.</param>
+    /// <param name="source">The source.</param>
+    /// <param name="channel">The channel on which it began, from 0; <see cref="None"/> for all.</param>
+    /// <param name="origin">The key with which it began; <see cref="None"/> for any.</param>
+    internal bool Holds(RouteId route, PortId source, int channel, int origin)
+    {
+        for (var i = 0; i < _top; i++)
+        {
+            ref var entry = ref _entries[i];
+            if (entry.Route == route && entry.Source == source && (channel == None || entry.Origin >> 8 == channel) && (origin == None || entry.Origin == origin)) return true;
+        }
+        return false;
+    }
+
+    /// <summary>Says by which source and through which route the next entry at or after a place is held.</summary>
+    internal bool TryNextHeld(ref int cursor, out RouteId route, out PortId source)
+    {
+        for (; cursor < _top; cursor++)
+        {
+            ref var entry = ref _entries[cursor];
+            if (entry.Route == default) continue;
+            (route, source) = (entry.Route, entry.Source);
+            cursor++;
+            return true;
+        }
+        (route, source) = (default, default);
+        return false;
+    }
+
     /// <summary>Whether anything this source's key or pedal started is still held.</summary>
     internal bool HoldsAny(PortId source, int origin) => _heads[source.Value]![origin] != None;
 

@@ -10,8 +10,17 @@ internal sealed class Line
     internal readonly RouteId Id;
     internal readonly PortId Destination;
 
-    /// <summary>Whether the route takes part and its destination is switched on.</summary>
+    /// <summary>Whether its destination is switched on.</summary>
     internal readonly bool IsLive;
+
+    /// <summary>For each lineup whether it is on duty there.</summary>
+    internal readonly bool[] IsIn;
+
+    /// <summary>Whether the studio has it switched on.</summary>
+    internal readonly bool IsMeantOn;
+
+    /// <summary>Whether a stage of it keeps messages for later.</summary>
+    internal readonly bool KeepsTime;
     internal readonly bool Diverts;
 
     /// <summary>Where it ends.</summary>
@@ -35,14 +44,16 @@ internal sealed class Line
     internal readonly StageMeter? First;
 
     private bool _isGuarded;
+    private bool _isOff;
 
     internal Line(CompiledRoute route, Outlet outlet)
     {
         (Id, Destination, IsLive, Diverts) = (route.Id, route.Destination, route.IsLive, route.Diverts);
         (Stages, Tables, Ends, Meter) = (route.Stages, route.Tables, route.Ends, route.Meter);
         (IsOneTable, Whole, First) = (route.IsOneTable, route.Whole, route.First);
+        (IsIn, IsMeantOn, KeepsTime) = (route.IsIn, route.Route.On, !route.KeepsNothing);
         Outlet = outlet;
-        IsGuarded = false;
+        IsOff = !IsMeantOn;
     }
 
     /// <summary>Whether the guard stops something on it.</summary>
@@ -52,10 +63,23 @@ internal sealed class Line
         set
         {
             _isGuarded = value;
-            IsPlain = IsLive && IsOneTable && !Diverts && !value;
+            SayWhetherPlain();
+        }
+    }
+
+    /// <summary>Whether it is switched off, by hand or by a lever.</summary>
+    internal bool IsOff
+    {
+        get => _isOff;
+        set
+        {
+            _isOff = value;
+            SayWhetherPlain();
         }
     }
 
     /// <summary>Whether it is like most: live, one table or none, diverting nothing and not guarded.</summary>
     internal bool IsPlain { get; private set; }
+
+    private void SayWhetherPlain() => IsPlain = IsLive && IsOneTable && !Diverts && !_isGuarded && !_isOff;
 }

@@ -48,6 +48,9 @@ public enum TapEvent : byte
 
     /// <summary>A bound was met: the destination's queue or the ledger is full.</summary>
     Refused,
+
+    /// <summary>It worked a lever, or is the rest of what did, and was swallowed.</summary>
+    Lever,
 }
 
 /// <summary>One record of the tap: 16 bytes, since one is written for every message and every delivery.</summary>

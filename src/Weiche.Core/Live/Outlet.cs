@@ -132,6 +132,12 @@ internal sealed class Outlet
         }
     }
 
+    /// <summary>What waits now is not left out for anything that comes later.</summary>
+    internal void Bar()
+    {
+        for (var channel = 0; channel < Channel.Count; channel++) _waiting.Bar(channel);
+    }
+
     /// <summary>Whether anything was ever sent on a channel.</summary>
     /// <param name="channel">The channel, from 0.</param>
     internal bool HasUsed(int channel) => _used[channel];

@@ -12,7 +12,9 @@ namespace Weiche.Core.Live;
 public sealed class PreparedStudio
 {
     private readonly Line?[] _byRoute;
-    private readonly (SourceState State, bool On, Line[] Lines, Standing Standing)[] _sources;
+    private readonly Arrangement[] _sources;
+    // The routes that levers switch.
+    private readonly Line[] _worked;
     private readonly (Outlet Outlet, Standing Standing)[] _outlets;
 
     internal PreparedStudio(CompiledStudio compiled, PreparedStudio? before, SysExPool pool, MidiSpan wireLead)
@@ -24,6 +26,7 @@ public sealed class PreparedStudio
         (HeldBy, HeldAt) = (new HeldBy?[size], new HeldAt?[size]);
         (Dirty, Ending) = (new int[size], new long[size]);
         _byRoute = new Line?[size];
+        BySource = new Arrangement?[size];
         foreach (var port in compiled.Studio.Ports)
         {
             var id = port.Id.Value;
@@ -45,14 +48,30 @@ public sealed class PreparedStudio
         Lines = [.. compiled.AllRoutes.Select(route => new Line(route, Outlets[route.Destination.Value]!))];
         foreach (var line in Lines) _byRoute[line.Id.Value] = line;
         Timed = [.. Lines.SelectMany(line => line.Stages.Index().Where(stage => stage.Item.KeepsTime).Select(stage => (line, stage.Index)))];
-        _sources = [.. compiled.Studio.Sources.Select(port =>
-            (Sources[port.Id.Value]!, port.Port.On, Array.ConvertAll(compiled.RoutesOf(port.Id), route => _byRoute[route.Id.Value]!), Standing.Of(port)))];
+        var levers = compiled.Studio.Levers.ToLookup(lever => lever.Source);
+        _sources = [.. compiled.Studio.Sources.Select(port => new Arrangement(
+            Sources[port.Id.Value]!, port.Port.On, ListsOf(port.Id), LinesOf(compiled.ArrangedOf(port.Id)), Standing.Of(port),
+            levers.Contains(port.Id) ? new LeverTable(compiled, [.. levers[port.Id]], id => _byRoute[id.Value]!) : null))];
+        foreach (var source in _sources) BySource[source.State.Id.Value] = source;
+        _worked = [.. compiled.Studio.Levers.Select(lever => lever.Work).OfType<SwitchRoutes>().SelectMany(work => work.Routes).Distinct().Select(id => _byRoute[id.Value]!)];
+        Entries = [.. compiled.Studio.Lineups.Select(lineup => new Entry(
+            lineup.Id, lineup.Cuts, [.. lineup.Sends.Where(sending => compiled.Studio.FindPort(sending.To) is { Port.On: true })
+                .Select(sending => (Outlets[sending.To.Value]!, sending.Bytes.ToArray()))]))];
         _outlets = [.. compiled.Studio.Destinations.Select(port => (Outlets[port.Id.Value]!, Standing.Of(port)))];
         Mark = new MessageTap.Mark(compiled.Version);
     }
 
     /// <summary>The compiled studio.</summary>
     public CompiledStudio Compiled { get; }
+
+    /// <summary>The sources as this studio has them, each at the place of its id.</summary>
+    internal Arrangement?[] BySource { get; }
+
+    /// <summary>The same in a row.</summary>
+    internal ReadOnlySpan<Arrangement> Arrangements => _sources;
+
+    /// <summary>What entering each lineup takes, in their running order.</summary>
+    internal Entry[] Entries { get; }
 
     /// <summary>What was in force when this was made.</summary>
     internal PreparedStudio? Before { get; private set; }
@@ -94,40 +113,109 @@ public sealed class PreparedStudio
     /// <summary>The source of an id, or null.</summary>
     internal SourceState? FindSource(PortId id) => Find(Sources, id.Value);
 
-    /// <summary>Whether a route carries what a source sends: it takes part, and both ports are switched on.</summary>
-    internal bool Carries(RouteId route, PortId source)
-    {
-        if (Find(route) is not { IsLive: true } line) return false;
-        foreach (var each in _sources)
-        {
-            if (each.State.Id == source) return each.On && Array.IndexOf(each.Lines, line) >= 0;
-        }
-        return false;
-    }
+    /// <summary>Whether a route carries on what a source holds through it: the route, both ports and the source are on, and no other route is soloed.
+    /// Whether it is on duty does not matter: what began before rings on.</summary>
+    internal bool Carries(RouteId route, PortId source, int lineup) =>
+        Find(route) is { IsLive: true, IsOff: false } line && (uint)source.Value < (uint)BySource.Length && BySource[source.Value] is { On: true } each
+        && Array.IndexOf(each.All, line) >= 0 && (!Compiled.AnySolo || !line.IsIn[lineup] || Array.IndexOf(each.Lines[lineup], line) >= 0);
 
     /// <summary>Whether anything of a source that is switched on is carried to a destination.</summary>
     internal bool Leads(PortId source, Outlet outlet)
     {
-        foreach (var each in _sources)
+        if ((uint)source.Value >= (uint)BySource.Length || BySource[source.Value] is not { On: true } each) return false;
+        foreach (var line in each.State.Lines)
         {
-            if (each.State.Id != source || !each.On) continue;
-            foreach (var line in each.Lines)
-            {
-                if (line.IsLive && line.Outlet == outlet) return true;
-            }
+            if (line is { IsLive: true, IsOff: false } && line.Outlet == outlet) return true;
         }
         return false;
     }
 
-    /// <summary>Sets every port as this studio has it. Called between two messages.</summary>
-    internal void Set()
+    /// <summary>The place of a lineup; of one that is not there, that of the one that the studio is looked at in.</summary>
+    internal int PlaceOf(LineupId? lineup)
     {
-        foreach (var (state, on, lines, standing) in _sources) (state.On, state.Lines, state.Standing) = (on, lines, standing);
+        if (lineup is { } id)
+        {
+            for (var i = 0; i < Entries.Length; i++)
+            {
+                if (Entries[i].Lineup == id) return i;
+            }
+        }
+        return Compiled.PlaceOf(Compiled.Studio.InForce);
+    }
+
+    /// <summary>Takes over how levers have switched routes, where the studio has them as before.</summary>
+    internal void GoOnFrom(PreparedStudio before)
+    {
+        foreach (var line in _worked)
+        {
+            if (before.Find(line.Id) is { } old && old.IsMeantOn == line.IsMeantOn && old.IsOff != line.IsOff) line.IsOff = old.IsOff;
+        }
+    }
+
+    /// <summary>Sets every port as this studio has it. Called between two messages.</summary>
+    /// <param name="lineup">The place of the lineup in force.</param>
+    internal void Set(int lineup)
+    {
+        foreach (var source in _sources) source.Set(lineup);
         foreach (var (outlet, standing) in _outlets) outlet.Standing = standing;
         // What was before is not kept by what is after.
         Before = null;
     }
 
+    private Line[] LinesOf(CompiledRoute[] routes) => Array.ConvertAll(routes, route => _byRoute[route.Id.Value]!);
+
+    /// <summary>The lines of a source for each lineup; where a lineup leads it like the one before, it is the same list.</summary>
+    private Line[][] ListsOf(PortId source)
+    {
+        var lists = new Line[Compiled.LineupCount][];
+        for (var i = 0; i < lists.Length; i++)
+        {
+            var routes = Compiled.RoutesOf(source, i);
+            lists[i] = i > 0 && routes == Compiled.RoutesOf(source, i - 1) ? lists[i - 1] : LinesOf(routes);
+        }
+        return lists;
+    }
+
     private static T? Find<T>(T?[] all, int id)
         where T : class => (uint)id < (uint)all.Length ? all[id] : null;
+}
+
+/// <summary>What is sent and done on entering a lineup.</summary>
+/// <param name="Lineup">The lineup.</param>
+/// <param name="Cuts">Whether what leaves ends at once.</param>
+/// <param name="Sends">What is sent, in order, to destinations that are on.</param>
+internal sealed record Entry(LineupId Lineup, bool Cuts, (Outlet Outlet, byte[] Bytes)[] Sends);
+
+/// <summary>A source as a studio has it.</summary>
+internal sealed class Arrangement
+{
+    internal readonly SourceState State;
+    internal readonly bool On;
+
+    /// <summary>For each lineup the routes that its messages run through.</summary>
+    internal readonly Line[][] Lines;
+
+    /// <summary>All its routes that are on, or that a lever may switch on.</summary>
+    internal readonly Line[] All;
+
+    private readonly Standing _standing;
+    private readonly LeverTable? _levers;
+    private readonly Line[] _ringing;
+
+    internal Arrangement(SourceState state, bool on, Line[][] lines, Line[] all, Standing standing, LeverTable? levers)
+    {
+        (State, On, Lines, All, _standing, _levers) = (state, on, lines, all, standing, levers);
+        _ringing = new Line[all.Length];
+    }
+
+    /// <summary>Sets the source as this has it.</summary>
+    internal void Set(int lineup)
+    {
+        (State.On, State.Lines, State.Standing) = (On, Lines[lineup], _standing);
+        // What rings on is looked for anew right after.
+        (State.Ringing, State.RingingCount) = (_ringing, 0);
+        _levers?.GoOnFrom(State.Levers);
+        if (_levers is null) State.Levers?.LetGo();
+        State.Levers = _levers;
+    }
 }

@@ -33,6 +33,9 @@ internal struct Run
     /// <summary>Whether a pedal went up through the route that it runs through.</summary>
     internal bool PedalUp;
 
+    /// <summary>Whether it runs through routes that are not live any more: nothing new begins there.</summary>
+    internal bool Rings;
+
     /// <summary>How many rounds it has gone already, as far as the guard knows.</summary>
     internal int Rounds;
 

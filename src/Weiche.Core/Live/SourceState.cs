@@ -28,8 +28,48 @@ internal sealed class SourceState(PortId id, StreamParser parser, PortMeter mete
     /// <summary>The routes that its messages run through, in the order in which they are asked.</summary>
     internal Line[] Lines = [];
 
+    /// <summary>Routes that are not live any more and through which it still holds something; the first <see cref="RingingCount"/>.</summary>
+    internal Line[] Ringing = [];
+
+    /// <summary>How many there are.</summary>
+    internal int RingingCount;
+
+    /// <summary>The levers on it; null if there are none.</summary>
+    internal LeverTable? Levers;
+
+    /// <summary>Whether any key is down as a lever.</summary>
+    internal bool AnySwallowed;
+
+    /// <summary>A bit for each key of each channel that is down as a lever and was swallowed: its end is, too.</summary>
+    internal readonly ulong[] Swallowed = new ulong[Channel.Count * 2];
+
     /// <summary>How it is placed in the room, for the guard.</summary>
     internal Standing Standing;
+
+    /// <summary>Keeps in mind that a key is down as a lever.</summary>
+    internal void Swallow(in MidiMessage note)
+    {
+        Swallowed[note.ChannelIndex * 2 + (note.Data1 >> 6)] |= 1ul << (note.Data1 & 63);
+        AnySwallowed = true;
+    }
+
+    /// <summary>Whether a key was down as a lever; it is not any more.</summary>
+    internal bool TakeSwallowed(in MidiMessage note)
+    {
+        ref var word = ref Swallowed[note.ChannelIndex * 2 + (note.Data1 >> 6)];
+        var bit = 1ul << (note.Data1 & 63);
+        var was = (word & bit) != 0;
+        word &= ~bit;
+        AnySwallowed = Swallowed.AsSpan().IndexOfAnyExcept(0ul) >= 0;
+        return was;
+    }
+
+    /// <summary>No key is down as a lever.</summary>
+    internal void ClearSwallowed()
+    {
+        Array.Clear(Swallowed);
+        AnySwallowed = false;
+    }
 
     /// <summary>Whether the key of a note is down.</summary>
     internal bool IsDown(in MidiMessage note) => (Down[note.ChannelIndex * 2 + (note.Data1 >> 6)] >> (note.Data1 & 63) & 1) != 0;

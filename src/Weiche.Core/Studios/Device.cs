@@ -169,6 +169,9 @@ public sealed record Device(
     /// does is taken.</summary>
     public ImmutableSortedDictionary<MessageKind, int> WorstRates { get; init; } = ImmutableSortedDictionary<MessageKind, int>.Empty;
 
+    /// <summary>The names of its programs, by number from 0 to 127; those that have none are left out.</summary>
+    public ImmutableSortedDictionary<int, string> Programs { get; init; } = ImmutableSortedDictionary<int, string>.Empty;
+
     /// <summary>How many messages of a kind it sends in a second at worst, as far as anybody knows without having measured it.</summary>
     /// <param name="kind">The kind.</param>
     public int WorstRateOf(MessageKind kind) => WorstRates.TryGetValue(kind, out var said) ? said : Kind.Facts().WorstRateOf(kind);

@@ -48,6 +48,11 @@ public static class DeviceRule
         {
             if (rate is < 0 or > MaxRate) return $"At worst {rate} messages a second ({kind.Name()}): it is from 0 to {MaxRate}.";
         }
+        foreach (var (program, name) in device.Programs)
+        {
+            if (program is < 0 or > 127) return $"Programs go from 1 to 128, not {program + 1}.";
+            if (NameRule.Check(name) is { } problem) return $"The name of program {program + 1}: {problem}";
+        }
         return CheckZones(device);
     }
 

@@ -49,3 +49,19 @@ public readonly record struct InnerPathId(int Value)
     /// <summary>The number.</summary>
     public override string ToString() => Value.ToString(CultureInfo.InvariantCulture);
 }
+
+/// <summary>Names a lineup within its studio, for ever: an id is never used again.</summary>
+/// <param name="Value">1 or more.</param>
+public readonly record struct LineupId(int Value)
+{
+    /// <summary>The number.</summary>
+    public override string ToString() => Value.ToString(CultureInfo.InvariantCulture);
+}
+
+/// <summary>Names a lever within its studio, for ever: an id is never used again.</summary>
+/// <param name="Value">1 or more.</param>
+public readonly record struct LeverId(int Value)
+{
+    /// <summary>The number.</summary>
+    public override string ToString() => Value.ToString(CultureInfo.InvariantCulture);
+}

@@ -23,6 +23,12 @@ public enum RouteState
 
     /// <summary>It waits for a device that is not there.</summary>
     Waits,
+
+    /// <summary>It is not in the lineup.</summary>
+    OffDuty,
+
+    /// <summary>It is in the lineup, which was entered without it: it would close a circuit.</summary>
+    HeldOff,
 }
 
 /// <summary>Which routes of a studio are live, in which order a source's routes are asked, and why the others are not. The engine, the trace,
@@ -32,39 +38,29 @@ public enum RouteState
 /// lets anything of a message through takes it away from all that follow.</para>
 /// <para>While any route that is on is soloed, only soloed ones take part, and what carries them on: every route that leads on from a virtual
 /// port that one of them reaches, for what comes out of that port.</para>
+/// <para>A route that is not in the lineup in force (<see cref="Studio.InForce"/>) takes no part, and solos nothing.</para>
 /// <para>Immutable; safe to read from any thread.</para>
 /// </remarks>
 public sealed class LiveRoutes
 {
     private readonly Studio _studio;
+    private readonly RouteTables _tables;
     private readonly bool _anySolo;
-    private readonly Dictionary<RouteId, DevicePort[]> _sources = [];
-    private readonly Dictionary<PortId, Route[]> _bySource;
     // What carries on what is soloed, with the source that it does so for.
     private readonly HashSet<(RouteId, PortId)> _carriesOn = [];
 
-    internal LiveRoutes(Studio studio)
+    internal LiveRoutes(Studio studio, RouteTables tables)
     {
         _studio = studio;
-        _anySolo = studio.Routes.Any(route => route is { On: true, Solo: true });
-        var lists = new Dictionary<PortId, List<Route>>();
-        foreach (var route in studio.Routes)
-        {
-            DevicePort[] sources = [.. studio.SourcesOf(route)];
-            _sources.Add(route.Id, sources);
-            if (!route.On) continue;
-            foreach (var source in sources)
-            {
-                if (!lists.TryGetValue(source.Id, out var list)) lists.Add(source.Id, list = []);
-                list.Add(route);
-            }
-        }
-        _bySource = lists.ToDictionary(pair => pair.Key, pair => pair.Value.OrderBy(route => route.Divert ? 0 : 1).ToArray());
+        _tables = tables;
+        _anySolo = tables.AnySolo && studio.Routes.Any(route => route is { On: true, Solo: true } && IsOnDuty(route));
         if (_anySolo) FollowSolo();
     }
 
+    internal bool IsOf(Studio studio, RouteTables tables) => ReferenceEquals(_tables, tables) && studio.InForce == _studio.InForce && studio.HeldOff == _studio.HeldOff;
+
     /// <summary>The sources that any route that is on comes from, in the order in which the routes were laid.</summary>
-    public IEnumerable<PortId> Sources => _bySource.Keys;
+    public IEnumerable<PortId> Sources => _tables.BySource.Keys;
 
     /// <summary>Those of a studio.</summary>
     /// <param name="studio">The studio.</param>
@@ -72,27 +68,44 @@ public sealed class LiveRoutes
 
     /// <summary>The sources of a route, as <see cref="Studio.SourcesOf"/> says them, worked out once.</summary>
     /// <param name="route">A route of the studio.</param>
-    public IReadOnlyList<DevicePort> SourcesOf(Route route) => _sources[route.Id];
+    public IReadOnlyList<DevicePort> SourcesOf(Route route) => _tables.Sources[route.Id];
 
     /// <summary>The routes of a source that are switched on, in the order in which they are asked. Not all of them need be live.</summary>
     /// <param name="source">The source.</param>
-    public IReadOnlyList<Route> From(PortId source) => _bySource.GetValueOrDefault(source) ?? [];
+    public IReadOnlyList<Route> From(PortId source) => _tables.BySource.GetValueOrDefault(source) ?? [];
 
-    /// <summary>Whether a route takes part for a source: it is on, and soloed if any is, or carries on what is. Its ports may be off all the
-    /// same.</summary>
+    /// <summary>Whether a route is on duty: standing, or in the lineup in force, and not held off there.</summary>
+    /// <param name="route">A route of the studio.</param>
+    public bool IsOnDuty(Route route) => route.Duty.IsOn(_studio.InForce) && !IsHeldOff(route);
+
+    /// <summary>Whether a route takes part for a source: it is on and on duty, and soloed if any is, or carries on what is. Its ports may be off
+    /// all the same.</summary>
     /// <param name="route">A route of the studio.</param>
     /// <param name="source">A source of it.</param>
-    public bool TakesPart(Route route, PortId source) => route.On && (!_anySolo || route.Solo || _carriesOn.Contains((route.Id, source)));
+    public bool TakesPart(Route route, PortId source) => route.On && IsOnDuty(route) && (!_anySolo || route.Solo || _carriesOn.Contains((route.Id, source)));
+
+    /// <summary>The routes of a source that are on, or that a lever may switch on, in the order in which they are asked.</summary>
+    internal Route[] Arranged(PortId source) => _tables.Arranged.GetValueOrDefault(source) ?? [];
+
+    /// <summary>The sources that any arranged route comes from.</summary>
+    internal IEnumerable<PortId> ArrangedSources => _tables.Arranged.Keys;
+
+    /// <summary>Whether any route in play is soloed: then a route may take part for one of its sources and not for another.</summary>
+    internal bool AnySolo => _anySolo;
+
+    /// <summary>Whether an arranged route takes part for a source as long as it is on.</summary>
+    internal bool WouldTakePart(Route route, PortId source) => IsOnDuty(route) && (!_anySolo || route is { On: true, Solo: true } || _carriesOn.Contains((route.Id, source)));
 
     /// <summary>Whether a route takes part for any of its sources.</summary>
     /// <param name="route">A route of the studio.</param>
-    public bool TakesPart(Route route) => route.On && (!_anySolo || route.Solo || Array.Exists(_sources[route.Id], source => _carriesOn.Contains((route.Id, source.Id))));
+    public bool TakesPart(Route route) => route.On && IsOnDuty(route) && (!_anySolo || route.Solo || Array.Exists(_tables.Sources[route.Id], source => _carriesOn.Contains((route.Id, source.Id))));
 
     /// <summary>Whether messages of one source run on a route.</summary>
     /// <param name="route">A route of the studio.</param>
     /// <param name="source">A source of it.</param>
     public RouteState At(Route route, DevicePort source) =>
         !route.On ? RouteState.Off
+        : !IsOnDuty(route) ? IsHeldOff(route) ? RouteState.HeldOff : RouteState.OffDuty
         : !source.Port.On ? RouteState.SourceOff
         : !TakesPart(route, source.Id) ? RouteState.NotSoloed
         : _studio.FindPort(route.To) is { Port.On: true } ? RouteState.Live
@@ -105,8 +118,9 @@ public sealed class LiveRoutes
     public RouteState StateOf(Route route, Predicate<DevicePort> waits)
     {
         if (!route.On) return RouteState.Off;
+        if (!IsOnDuty(route)) return IsHeldOff(route) ? RouteState.HeldOff : RouteState.OffDuty;
         if (_studio.FindPort(route.To) is not { } to) return RouteState.DestinationOff;
-        var sources = _sources[route.Id];
+        var sources = _tables.Sources[route.Id];
         if (waits(to) || Array.TrueForAll(sources, waits)) return RouteState.Waits;
         var on = Array.FindAll(sources, source => source.Port.On);
         if (on.Length == 0) return RouteState.SourceOff;
@@ -127,9 +141,11 @@ public sealed class LiveRoutes
         }
     }
 
+    private bool IsHeldOff(Route route) => !_studio.HeldOff.IsEmpty && _studio.InForce is { } lineup && _studio.HeldOff.Contains((lineup, route.Id));
+
     private void FollowSolo()
     {
-        var reached = new Queue<Route>(_studio.Routes.Where(route => route is { On: true, Solo: true }));
+        var reached = new Queue<Route>(_studio.Routes.Where(route => route is { On: true, Solo: true } && IsOnDuty(route)));
         while (reached.TryDequeue(out var route))
         {
             if (_studio.FindPort(route.To) is not { } to || !to.Device.IsVirtualPort()) continue;
@@ -137,9 +153,46 @@ public sealed class LiveRoutes
             {
                 foreach (var next in From(source.Id))
                 {
-                    if (!next.Solo && _carriesOn.Add((next.Id, source.Id))) reached.Enqueue(next);
+                    if (!next.Solo && IsOnDuty(next) && _carriesOn.Add((next.Id, source.Id))) reached.Enqueue(next);
                 }
             }
         }
     }
+}
+
+/// <summary>Which routes come from which sources, whatever the lineup.</summary>
+internal sealed class RouteTables
+{
+    internal RouteTables(Studio studio)
+    {
+        AnySolo = studio.Routes.Any(route => route is { On: true, Solo: true });
+        var worked = studio.Levers.Select(lever => lever.Work).OfType<SwitchRoutes>().SelectMany(work => work.Routes).ToHashSet();
+        var lists = new Dictionary<PortId, List<Route>>();
+        foreach (var route in studio.Routes)
+        {
+            DevicePort[] sources = [.. studio.SourcesOf(route)];
+            Sources.Add(route.Id, sources);
+            if (!route.On && !worked.Contains(route.Id)) continue;
+            foreach (var source in sources)
+            {
+                if (!lists.TryGetValue(source.Id, out var list)) lists.Add(source.Id, list = []);
+                list.Add(route);
+            }
+        }
+        Arranged = lists.ToDictionary(pair => pair.Key, pair => pair.Value.OrderBy(route => route.Divert ? 0 : 1).ToArray());
+        BySource = worked.Count == 0 ? Arranged
+            : Arranged.Select(pair => (pair.Key, On: Array.FindAll(pair.Value, route => route.On))).Where(pair => pair.On.Length > 0).ToDictionary(pair => pair.Key, pair => pair.On);
+    }
+
+    /// <summary>Whether any route that is on is soloed.</summary>
+    internal bool AnySolo { get; }
+
+    /// <summary>The sources of each route.</summary>
+    internal Dictionary<RouteId, DevicePort[]> Sources { get; } = [];
+
+    /// <summary>The routes of each source that are on, in the order in which they are asked.</summary>
+    internal Dictionary<PortId, Route[]> BySource { get; }
+
+    /// <summary>The same with those that are off and that a lever may switch on.</summary>
+    internal Dictionary<PortId, Route[]> Arranged { get; }
 }

@@ -23,9 +23,26 @@ public static class Renumbering
                 Jacks = [.. device.Jacks.Select(jack => jack with { Id = Jack(jack.Id) })],
                 InnerPaths = [.. device.InnerPaths.Select(path => path with { Id = new InnerPathId(anew[path.Id.Value]), From = End(path.From), To = End(path.To) })],
             })],
-            Routes = [.. studio.Routes.Select(route => route with { Id = new RouteId(anew[route.Id.Value]), From = From(route.From), To = Port(route.To) })],
+            Routes = [.. studio.Routes.Select(route => route with { Id = new RouteId(anew[route.Id.Value]), From = From(route.From), To = Port(route.To), Duty = In(route.Duty) })],
             Groups = [.. studio.Groups.Select(group => group with { Id = Group(group.Id), Members = [.. group.Members.Select(Port)] })],
             Cables = [.. studio.Cables.Select(cable => new Cable(Jack(cable.From), Jack(cable.To)))],
+            Lineups = [.. studio.Lineups.Select(lineup => lineup with { Id = Known(lineup.Id), Sends = [.. lineup.Sends.Select(sending => sending with { To = Port(sending.To) })] })],
+            Levers = [.. studio.Levers.Select(lever => lever with
+            {
+                Id = new LeverId(anew[lever.Id.Value]),
+                Source = Port(lever.Source),
+                Work = Work(lever.Work),
+                Works = In(lever.Works),
+            })],
+        };
+
+        LineupId Known(LineupId id) => new(anew[id.Value]);
+        Duty In(Duty duty) => duty.IsStanding ? duty : Duty.In(duty.Lineups.Select(Known));
+        LeverWork Work(LeverWork work) => work switch
+        {
+            EnterLineup enter => new EnterLineup(Known(enter.Lineup)),
+            SwitchRoutes routes => routes with { Routes = [.. routes.Routes.Select(id => new RouteId(anew[id.Value]))] },
+            _ => work,
         };
 
         PortId Port(PortId id) => new(anew[id.Value]);

@@ -101,4 +101,7 @@ public sealed record Route(RouteId Id, RouteSource From, PortId To, bool On, Imm
 {
     /// <summary>The most stages a route, or an inner path, may have.</summary>
     public const int MaxStages = 16;
+
+    /// <summary>In which lineups it is on duty.</summary>
+    public Duty Duty { get; init; } = Duty.Standing;
 }

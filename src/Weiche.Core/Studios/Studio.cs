@@ -22,6 +22,7 @@ public sealed record Studio
 
     // A copy made by "with" has that of the studio it was copied from until it is asked: then it makes its own.
     private StudioIndex? _index;
+    private LiveRoutes? _live;
 
     /// <summary>The studio's name.</summary>
     public required string Name { get; init; }
@@ -41,6 +42,19 @@ public sealed record Studio
     /// <summary>The cables between jacks, in the order in which they were plugged.</summary>
     public ImmutableArray<Cable> Cables { get; init; } = [];
 
+    /// <summary>The lineups, in their running order; none for a studio whose routes all stand.</summary>
+    public ImmutableArray<Lineup> Lineups { get; init; } = [];
+
+    /// <summary>The levers, in the order in which they were set.</summary>
+    public ImmutableArray<Lever> Levers { get; init; } = [];
+
+    /// <summary>The lineup that this studio is looked at in; null for standing routes alone. It is no part of what is written down: which lineup
+    /// is in force is played, not edited.</summary>
+    public LineupId? InForce { get; private init; }
+
+    /// <summary>Routes that a lineup is entered without: they would close a circuit there. Not written down either.</summary>
+    public ImmutableHashSet<(LineupId Lineup, RouteId Route)> HeldOff { get; init; } = [];
+
     /// <summary>Whether middle C (key 60) is called C4 on screen; else C3.</summary>
     public bool MiddleIsC4 { get; init; }
 
@@ -59,9 +73,50 @@ public sealed record Studio
     /// <summary>Every destination, device by device.</summary>
     public IEnumerable<DevicePort> Destinations => Ports.Where(port => !port.IsSource);
 
-    internal LiveRoutes Live => Index.Live;
+    internal LiveRoutes Live => _live is { } live && live.IsOf(this, Index.Tables) ? live : _live = new LiveRoutes(this, Index.Tables);
 
-    private StudioIndex Index => _index is { } index && ReferenceEquals(index.Studio, this) ? index : _index = new StudioIndex(this);
+    // What is the same but for lineups and settings has the same tables.
+    private StudioIndex Index => _index is { } index && index.IsOf(this) ? index : _index = new StudioIndex(this);
+
+    /// <summary>The same studio as it is while a lineup is in force.</summary>
+    /// <param name="lineup">The lineup; of one that is not there nothing but standing routes are live.</param>
+    public Studio In(LineupId? lineup) => InForce == lineup ? this : this with { InForce = lineup };
+
+    /// <summary>The same studio in the lineup of another version of it: the same one, or, where that was removed, the one before it in the running
+    /// order of that version, or the first.</summary>
+    /// <param name="before">The other version.</param>
+    public Studio InAsIn(Studio before)
+    {
+        if (Lineups.IsEmpty) return In(null);
+        if (before.InForce is not { } was) return In(Lineups[0].Id);
+        if (FindLineup(was) is not null) return In(was);
+        return In(before.Lineups.TakeWhile(lineup => lineup.Id != was).Reverse().Select(lineup => FindLineup(lineup.Id)).FirstOrDefault(lineup => lineup is not null)?.Id ?? Lineups[0].Id);
+    }
+
+    /// <summary>The lineup with this id, or null.</summary>
+    /// <param name="id">The id.</param>
+    public Lineup? FindLineup(LineupId id) => Lineups.FirstOrDefault(lineup => lineup.Id == id);
+
+    /// <summary>The lever with this id, or null.</summary>
+    /// <param name="id">The id.</param>
+    public Lever? FindLever(LeverId id) => Levers.FirstOrDefault(lever => lever.Id == id);
+
+    /// <summary>The lineup that the studio is looked at in; null if none.</summary>
+    public Lineup? Current => InForce is { } id ? FindLineup(id) : null;
+
+    /// <summary>The number of a lineup in the running order, from 1.</summary>
+    /// <param name="id">A lineup of this studio.</param>
+    public int NumberOf(LineupId id) => 1 + Lineups.TakeWhile(lineup => lineup.Id != id).Count();
+
+    /// <summary>A lineup with its number: "2 Star field".</summary>
+    /// <param name="id">The lineup.</param>
+    public string NameOf(LineupId id) => FindLineup(id) is { } lineup ? string.Create(CultureInfo.InvariantCulture, $"{NumberOf(id)} {lineup.Name}") : "a lineup that is gone";
+
+    /// <summary>The lineup so many places on in the running order; null beyond its ends.</summary>
+    /// <param name="by">How many places; negative is before.</param>
+    public Lineup? Beside(int by) => Lineups.IsEmpty ? null
+        : InForce is not { } id ? Lineups[0]
+        : NumberOf(id) - 1 + by is >= 0 and var at && at < Lineups.Length ? Lineups[at] : null;
 
     /// <summary>The same without the tables by which things are found, which are made again when they are needed: for a studio that is kept in case
     /// somebody asks for it.</summary>
@@ -69,6 +124,7 @@ public sealed record Studio
     {
         var copy = this with { };
         copy._index = null;
+        copy._live = null;
         return copy;
     }
 
@@ -171,6 +227,33 @@ public sealed record Studio
     /// not used for something else.</summary>
     /// <param name="nextId">A number above every id that any version used.</param>
     public Studio Reserving(int nextId) => nextId <= NextId ? this : this with { NextId = nextId };
+
+    /// <summary>The same studio without what names something that is not there any more: levers on sources, of routes and lineups that are gone, and
+    /// what lineups send to destinations that are gone.</summary>
+    internal Studio WithoutLoose()
+    {
+        if (Lineups.IsEmpty && Levers.IsEmpty) return this;
+        var levers = Levers.Where(lever => FindPort(lever.Source) is not null)
+            .Select(lever => lever with
+            {
+                Works = lever.Works.IsStanding ? lever.Works : Duty.In(lever.Works.Lineups.Where(id => FindLineup(id) is not null)),
+                Work = lever.Work is SwitchRoutes routes ? routes with { Routes = routes.Routes.RemoveAll(id => FindRoute(id) is null) } : lever.Work,
+            })
+            .Where(lever => lever.Works.IsStanding || !lever.Works.Lineups.IsEmpty)
+            .Where(lever => lever.Work switch
+            {
+                EnterLineup enter => FindLineup(enter.Lineup) is not null,
+                StepLineup => !Lineups.IsEmpty,
+                SwitchRoutes routes => !routes.Routes.IsEmpty,
+                _ => true,
+            });
+        return this with
+        {
+            Levers = [.. levers],
+            Lineups = [.. Lineups.Select(lineup => lineup.Sends.All(sending => FindPort(sending.To) is not null) ? lineup
+                : lineup with { Sends = lineup.Sends.RemoveAll(sending => FindPort(sending.To) is null) })],
+        };
+    }
 
     /// <summary>The same studio with one device in the place of another.</summary>
     internal Studio With(Device before, Device after) => this with { Devices = Devices.Replace(before, after) };

@@ -11,7 +11,7 @@ internal sealed class StudioIndex
     private readonly Dictionary<JackId, Cable> _cables = [];
 
     // Made when it is asked for first; made twice by two threads it is the same twice.
-    private LiveRoutes? _live;
+    private RouteTables? _tables;
     private Dictionary<RouteId, int>? _twins;
 
     internal StudioIndex(Studio studio)
@@ -34,8 +34,12 @@ internal sealed class StudioIndex
     /// <summary>The studio that this is for.</summary>
     internal Studio Studio { get; }
 
-    /// <summary>Which of its routes are live.</summary>
-    internal LiveRoutes Live => _live ??= new LiveRoutes(Studio);
+    /// <summary>Whether it is right for a studio: one with the same devices, cables, groups, routes and levers.</summary>
+    internal bool IsOf(Studio studio) => ReferenceEquals(studio, Studio)
+        || (studio.Devices == Studio.Devices && studio.Routes == Studio.Routes && studio.Groups == Studio.Groups && studio.Cables == Studio.Cables && studio.Levers == Studio.Levers);
+
+    /// <summary>Which of its routes come from which sources.</summary>
+    internal RouteTables Tables => _tables ??= new RouteTables(Studio);
 
     /// <summary>Every port, device by device.</summary>
     internal ImmutableArray<DevicePort> Ports { get; }

@@ -16,11 +16,13 @@ public static class StudioRules
     {
         ArgumentNullException.ThrowIfNull(studio);
         CheckIds(studio);
-        CheckNames(studio.Name, studio.Devices, studio.Groups);
+        CheckNames(studio);
         CheckWiring(studio.Devices, studio.Cables);
         if (studio.Safety.Check() is { } unsafeText) throw new ArgumentException(unsafeText);
         CheckGroups(studio);
         CheckRoutes(studio);
+        CheckLineups(studio);
+        CheckLevers(studio);
         return studio;
     }
 
@@ -46,7 +48,9 @@ public static class StudioRules
         .Concat(studio.Devices.SelectMany(device => device.Jacks).Select(jack => jack.Id.Value))
         .Concat(studio.Devices.SelectMany(device => device.InnerPaths).Select(path => path.Id.Value))
         .Concat(studio.Routes.Select(route => route.Id.Value))
-        .Concat(studio.Groups.Select(group => group.Id.Value));
+        .Concat(studio.Groups.Select(group => group.Id.Value))
+        .Concat(studio.Lineups.Select(lineup => lineup.Id.Value))
+        .Concat(studio.Levers.Select(lever => lever.Id.Value));
 
     private static void CheckIds(Studio studio)
     {
@@ -59,9 +63,13 @@ public static class StudioRules
         if (nextId > Studio.MaxIds) throw new ArgumentException($"The next id is {nextId}; at most {Studio.MaxIds} are possible.");
     }
 
-    private static void CheckNames(string name, ImmutableArray<Device> devices, ImmutableArray<SourceGroup> groups)
+    private static void CheckNames(Studio studio)
     {
-        foreach (var (what, names) in new[] { ("studio", [name]), ("device", devices.Select(device => device.Name)), ("group", groups.Select(group => group.Name)) })
+        foreach (var (what, names) in new[]
+        {
+            ("studio", [studio.Name]), ("device", studio.Devices.Select(device => device.Name)), ("group", studio.Groups.Select(group => group.Name)),
+            ("lineup", studio.Lineups.Select(lineup => lineup.Name)),
+        })
         {
             var seen = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
             foreach (var each in names)
@@ -118,6 +126,52 @@ public static class StudioRules
                 throw new ArgumentException($"Route {route.Id} has {route.Stages.Length} stages; at most {Route.MaxStages} are possible.");
         }
     }
+
+    private static void CheckLineups(Studio studio)
+    {
+        if (studio.Lineups.Length > Lineup.Most) throw new ArgumentException($"The studio has {studio.Lineups.Length} lineups; at most {Lineup.Most} are possible.");
+        var known = studio.Lineups.Select(lineup => lineup.Id).ToHashSet();
+        foreach (var lineup in studio.Lineups)
+        {
+            if (Lineup.CheckNote(lineup.Note) is { } problem) throw new ArgumentException($"Lineup “{lineup.Name}”: {problem}");
+            if (Lineup.CheckSends(lineup.Sends) is { } wrong) throw new ArgumentException($"Lineup “{lineup.Name}”: {wrong}");
+            foreach (var sending in lineup.Sends)
+            {
+                if (studio.FindPort(sending.To) is not { IsSource: false }) throw new ArgumentException($"Lineup “{lineup.Name}” sends to {sending.To}, which is not a destination.");
+            }
+        }
+        foreach (var route in studio.Routes)
+        {
+            foreach (var id in route.Duty.Lineups)
+            {
+                if (!known.Contains(id)) throw new ArgumentException($"Route {route.Id} is in lineup {id}, which is not there.");
+            }
+        }
+    }
+
+    private static void CheckLevers(Studio studio)
+    {
+        if (studio.Levers.Length > Lever.Most) throw new ArgumentException($"The studio has {studio.Levers.Length} levers; at most {Lever.Most} are possible.");
+        for (var i = 0; i < studio.Levers.Length; i++)
+        {
+            var lever = studio.Levers[i];
+            CheckSource(studio, lever.Source, $"Lever {lever.Id} is on");
+            if (lever.Trigger.Check() is { } problem) throw new ArgumentException($"Lever {lever.Id}: {problem}");
+            foreach (var id in lever.Works.Lineups)
+            {
+                if (studio.FindLineup(id) is null) throw new ArgumentException($"Lever {lever.Id} works in lineup {id}, which is not there.");
+            }
+            if (lever.Work is EnterLineup enter && studio.FindLineup(enter.Lineup) is null) throw new ArgumentException($"Lever {lever.Id} enters lineup {enter.Lineup}, which is not there.");
+            if (lever.Work is SwitchRoutes routes && (routes.Routes.IsEmpty || routes.Routes.Any(id => studio.FindRoute(id) is null)))
+                throw new ArgumentException($"Lever {lever.Id} switches a route that is not there, or none.");
+            if (studio.Levers.Take(i).FirstOrDefault(other => Clash(other, lever)) is { } other)
+                throw new ArgumentException($"Lever {lever.Id} and lever {other.Id} are both {lever.Trigger.Words} of {studio.FindPort(lever.Source)?.Name}.");
+        }
+    }
+
+    /// <summary>Whether one thing on a source would work two levers at once.</summary>
+    internal static bool Clash(Lever one, Lever other) => one.Source == other.Source && one.Trigger.Meets(other.Trigger)
+        && (one.Works.IsStanding || other.Works.IsStanding || one.Works.Lineups.Any(other.Works.Lineups.Contains));
 
     private static void CheckSource(Studio studio, PortId id, string what)
     {

@@ -33,6 +33,8 @@ public static class RouteTrace
         {
             var state = live.At(route, port);
             if (state is RouteState.SourceOff) ends.Add(Nothing(route, $"{port.Name} is switched off"));
+            else if (state is RouteState.OffDuty) ends.Add(Nothing(route, studio.Current is { } lineup ? $"not in {studio.NameOf(lineup.Id)}" : "in lineups alone, and none is in force"));
+            else if (state is RouteState.HeldOff) ends.Add(Nothing(route, "held off: it would close a circuit in this lineup"));
             else if (state is RouteState.NotSoloed) ends.Add(Nothing(route, "another route is soloed"));
             else if (taken is not null) ends.Add(Nothing(route, $"{taken} takes it"));
             else if (state is RouteState.DestinationOff) ends.Add(Nothing(route, $"{studio.FindPort(route.To)!.Value.Name} is switched off"));

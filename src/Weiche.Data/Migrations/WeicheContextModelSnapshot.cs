@@ -47,6 +47,9 @@ namespace Weiche.Data.Migrations
                     b.Property<int>("CurrentVersion")
                         .HasColumnType("INTEGER");
 
+                    b.Property<int?>("Lineup")
+                        .HasColumnType("INTEGER");
+
                     b.Property<string>("Name")
                         .IsRequired()
                         .HasColumnType("TEXT");

@@ -167,6 +167,20 @@ public sealed class Junction : IDisposable
     /// <param name="filter">Who; null for nobody.</param>
     public void Watch(ExclusiveFilter? filter) => _engine.Exclusives = filter;
 
+    /// <summary>The lineup in force; null for a studio without lineups.</summary>
+    public LineupId? InForce => _engine.InForce;
+
+    /// <summary>Counts up with each lineup that is entered and each route that a lever switches.</summary>
+    public long PlayedVersion => _engine.PlayedVersion;
+
+    /// <summary>Whether a route is switched off, by hand or by a lever.</summary>
+    /// <param name="route">The route.</param>
+    public bool IsOff(RouteId route) => _engine.IsOff(route);
+
+    /// <summary>Enters a lineup, between two messages.</summary>
+    /// <param name="lineup">The lineup; nothing happens if it is not there.</param>
+    public void Enter(LineupId lineup) => Do((engine, now) => engine.Enter(lineup, now));
+
     /// <summary>Ends every note everywhere.</summary>
     public void AllNotesOff() => Do((engine, now) => engine.AllNotesOff(now));
 

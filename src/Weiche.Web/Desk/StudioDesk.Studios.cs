@@ -31,7 +31,7 @@ public sealed partial class StudioDesk
             try
             {
                 if (_store.Find(id) is not { } stored) return Gone();
-                var studio = StudioJson.Read(stored.Document).Reserving(stored.NextId);
+                var studio = Opened(stored);
                 _store.Opened(id, _time.GetUtcNow().UtcDateTime);
                 Junction.FallSilent();
                 _isTried = false;

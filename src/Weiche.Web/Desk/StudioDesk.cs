@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using System.Collections.Immutable;
 using Weiche.Core.Checks;
 using Weiche.Core.Live;
 using Weiche.Core.Studios;
@@ -27,8 +28,26 @@ public sealed record DeskState(Studio Studio, int Version, int StudioId, string?
     /// <summary>What the checks say of the studio; while it <see cref="IsLooking"/>, of the studio as it was before the last edits.</summary>
     public required CheckReport Report { get; init; }
 
-    /// <summary>Whether the checks of this very studio are not done yet.</summary>
+    /// <summary>Whether the checks of this very studio, in all its lineups, are not done yet.</summary>
     public bool IsLooking { get; init; }
+
+    /// <summary>What the checks say of each lineup, in their running order; while it <see cref="IsLooking"/>, of before.</summary>
+    public ImmutableArray<LineupLook> Looks { get; init; } = [];
+
+    /// <summary>Since when the lineup in force is; null for as long as the studio is open.</summary>
+    public DateTimeOffset? EnteredAt { get; init; }
+
+    /// <summary>What was found, in all lineups, each thing once, the lineup in force first.</summary>
+    public ImmutableArray<PlacedFinding> Findings => _findings is { IsDefault: false } known && ReferenceEquals(_findingsOf.Report, Report) && _findingsOf.Looks == Looks ? known : Put();
+
+    private ImmutableArray<PlacedFinding> _findings;
+    private (CheckReport? Report, ImmutableArray<LineupLook> Looks) _findingsOf;
+
+    private ImmutableArray<PlacedFinding> Put()
+    {
+        _findingsOf = (Report, Looks);
+        return _findings = LineupChecks.Together([Report, .. Looks.Where(look => look.Lineup != Studio.InForce || !ReferenceEquals(look.Report, Report)).Select(look => look.Report)], LineupChecks.Of(Studio));
+    }
 }
 
 /// <summary>Something that a person should know, whichever page is open.</summary>
@@ -75,7 +94,7 @@ public sealed partial class StudioDesk : IDisposable
     {
         _store = store;
         _time = time;
-        var studio = StudioJson.Read(stored.Document).Reserving(stored.NextId);
+        var studio = Opened(stored);
         Junction = new Junction(studio, new StudioClock(time), asksForUrgency);
         StandIns = new StandInDriver(Junction, time, withRoom);
         Park = new PortPark(Junction, time, new VirtualDriver(Junction), new RawDriver(Junction, places, time), StandIns);
@@ -84,6 +103,7 @@ public sealed partial class StudioDesk : IDisposable
         Remember(Junction.Compiled.Version, studio);
         _sweeper = new Sweeper(asksForUrgency);
         _prover = new Prover(Proved);
+        _looker = new LineupLooker(LineupsLooked);
         lock (_gate) _state = Begun(studio, stored.Version, stored.Id, notice);
     }
 
@@ -112,7 +132,8 @@ public sealed partial class StudioDesk : IDisposable
         {
             var before = _state.Studio;
             var result = edit.Apply(before);
-            if (result.Studio is not { } studio) return result;
+            if (result.Studio is not { } edited) return result;
+            var studio = edited.InAsIn(before);
             // What is written down must be read again: an edit keeps every rule that a file must keep.
             if (StudioRules.Broken(studio) is { } broken) return EditResult.Refused("studio", broken);
             if (studio.Name != before.Name && NameTaken(studio.Name, _state.StudioId) is { } taken) return EditResult.Refused("studio", taken);
@@ -211,7 +232,7 @@ public sealed partial class StudioDesk : IDisposable
             try
             {
                 if (_store.Document(_state.StudioId, version) is not { } document) return new Problem("history", "There is no such version of this studio.");
-                var studio = StudioJson.Read(document).Reserving(_state.Studio.NextId);
+                var studio = StudioJson.Read(document).Reserving(_state.Studio.NextId).InAsIn(_state.Studio);
                 if (NameTaken(studio.Name, _state.StudioId) is { } taken) return new Problem("history", taken);
                 return Enforce(studio, _prover.TryProve(studio, _state.Report, mayOpen: true), null, () => _store.GoTo(_state.StudioId, version, studio.Name));
             }
@@ -255,7 +276,7 @@ public sealed partial class StudioDesk : IDisposable
             }
             if (proof.Opened is not { } opened)
             {
-                Show(_state with { Report = report, IsLooking = false });
+                Show(Looked(_state with { Report = report, IsLooking = false }));
                 return;
             }
             if (!proof.MayOpen && opened.Waiting is { } safe)
@@ -263,7 +284,7 @@ public sealed partial class StudioDesk : IDisposable
                 if (report.Studio.Routes.FirstOrDefault(route => safe.FindRoute(route.Id) is { On: false } && route.On) is { } held) _heldBack = new SwitchRoute(held.Id, true);
                 if (Enforce(safe, opened.Report, Waits(opened), () => _store.Append(_state.StudioId, $"{opened.Names} waits", StudioJson.Write(safe), _time.GetUtcNow().UtcDateTime, safe.Name, safe.NextId)) is null) return;
             }
-            Show(_state with { Report = report, IsLooking = false, Notice = new Notice(IsOpen(opened), _state.Version + 1, OfCircuit: true) });
+            Show(Looked(_state with { Report = report, IsLooking = false, Notice = new Notice(IsOpen(opened), _state.Version + 1, OfCircuit: true) }));
         }
     }
 
@@ -310,27 +331,40 @@ public sealed partial class StudioDesk : IDisposable
         }
         Play(studio, prepared);
         Park.Match(studio);
-        Show(Placed(_state with
+        var gone = before.Current is { } was && studio.FindLineup(was.Id) is null
+            ? $"{before.NameOf(was.Id)} is gone; {(studio.InForce is { } now ? $"{studio.NameOf(now)} is in force now." : "every route is standing now.")}" : null;
+        Show(Looked(Placed(_state with
         {
             Studio = studio,
             Report = report ?? _state.Report,
             IsLooking = report is null,
-            Notice = waiting is null ? null : new Notice(waiting, _state.Version + 1, OfCircuit: true),
-        }));
+            Notice = (waiting ?? gone) is { } said ? new Notice(said, _state.Version + 1, OfCircuit: waiting is not null) : null,
+            EnteredAt = studio.InForce == before.InForce ? _state.EnteredAt : _time.GetLocalNow(),
+        })));
+        if (studio.InForce != before.InForce) Remember(studio.InForce);
         SendLocalControl(before, studio);
         return null;
+    }
+
+    /// <summary>A studio as it was read, in the lineup that was in force last, or the first.</summary>
+    private static Studio Opened(StoredStudio stored)
+    {
+        var studio = StudioJson.Read(stored.Document).Reserving(stored.NextId);
+        return studio.InAsIn(studio.In(stored.Lineup is { } id ? new LineupId(id) : null));
     }
 
     /// <summary>A studio as it is when it is opened: nothing is known of it yet but what is found at once.</summary>
     private DeskState Begun(Studio studio, int version, int id, string? notice)
     {
         var report = _prover.TryProve(studio, Prover.Unknown, mayOpen: true);
-        return Placed(new DeskState(studio, version, id)
+        _meant.Clear();
+        _asked = null;
+        return Looked(Placed(new DeskState(studio, version, id)
         {
             Report = report ?? Prover.Unknown,
             IsLooking = report is null,
             Notice = notice is null ? null : new Notice(notice, version),
-        });
+        }));
     }
 
     private DeskState Placed(DeskState state)

@@ -16,7 +16,10 @@ internal static class StudioFiles
     internal static StoredStudio Import(this StudioStore store, Studio studio, DateTime at)
     {
         var name = FreeName(studio.Name, store.Names());
-        return store.Add(name, StudioJson.Write(studio.Renumbered().Named(name)), at);
+        var added = store.Add(name, StudioJson.Write(studio.Renumbered().Named(name)), at);
+        if (studio.Current is not { } lineup) return added;
+        store.Entered(added.Id, lineup.Id.Value);
+        return added with { Lineup = lineup.Id.Value };
     }
 
     /// <summary>What was imported, in a sentence.</summary>

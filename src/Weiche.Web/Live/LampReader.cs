@@ -22,6 +22,7 @@ namespace Weiche.Web.Live;
 /// <param name="Loads">For each port whose wire carries another load: id, bytes in the last second, the most in any second.</param>
 /// <param name="Recent">The newest messages with a channel that came: source, status, first and second data byte.</param>
 /// <param name="Guard">How many circuits are open, how many other findings want a look, and how much the guard stops.</param>
+/// <param name="Lineup">The lineup in force: "2 Star field"; empty if there is none.</param>
 public sealed record LampFrame(
     int Version,
     IReadOnlyList<long[]> Ports,
@@ -35,17 +36,19 @@ public sealed record LampFrame(
     IReadOnlyList<long[]> Kinds,
     IReadOnlyList<int[]> Recent,
     IReadOnlyList<long[]> Loads,
-    GuardLamp Guard);
+    GuardLamp Guard,
+    string Lineup);
 
 /// <summary>The lamp of the guard in the head of each page.</summary>
 /// <param name="Open">How many circuits are open.</param>
 /// <param name="Warnings">How many other findings want a look: what will be heard or missed, and who is silent.</param>
 /// <param name="Stopped">How many things the guard stops that went round in spite of the plan.</param>
 /// <param name="IsLooking">Whether the studio, as it is now, is still looked at.</param>
-public sealed record GuardLamp(int Open, int Warnings, int Stopped, bool IsLooking = false)
+/// <param name="Where">Where the open circuits are, if not in the lineup in force: " in 2 Star field"; else empty.</param>
+public sealed record GuardLamp(int Open, int Warnings, int Stopped, bool IsLooking = false, string Where = "")
 {
     /// <summary>What it says.</summary>
-    public string Words => Open > 0 ? Open == 1 ? "1 circuit open" : $"{Open} circuits open"
+    public string Words => Open > 0 ? (Open == 1 ? "1 circuit" : $"{Open} circuits") + (Where.Length == 0 ? " open" : Where)
         : Stopped > 0 ? Stopped == 1 ? "1 circuit stopped" : $"{Stopped} stopped"
         : IsLooking ? "Looking …"
         : Warnings > 0 ? $"{Warnings} to look at"
@@ -57,12 +60,18 @@ public sealed record GuardLamp(int Open, int Warnings, int Stopped, bool IsLooki
     /// <summary>How it looks: "open", "stopped", "warn" or "clear".</summary>
     public string Look => Open > 0 ? "open" : Stopped > 0 ? "stopped" : IsLooking ? "looking" : Warnings > 0 ? "warn" : "clear";
 
-    /// <summary>The lamp of a running studio.</summary>
+    /// <summary>The lamp of a running studio: the worst of all its lineups.</summary>
     /// <param name="desk">The studio.</param>
     public static GuardLamp Of(Desk.StudioDesk desk)
     {
-        var report = desk.State.Report;
-        return new GuardLamp(report.OpenCircuits.Count(), report.Findings.Count(finding => finding.Severity == Severity.Warning || finding.Kind == FindingKind.Silence), desk.Junction.Guarded().Trips.Length, desk.State.IsLooking);
+        var (state, findings) = (desk.State, desk.State.Findings);
+        var open = findings.Where(placed => placed.Finding.IsOpenCircuit).ToList();
+        // Where only other lineups have one, it says which.
+        var elsewhere = open.Count > 0 && open.TrueForAll(placed => !placed.Lineups.IsEmpty && state.Studio.InForce is { } id && !placed.Lineups.Contains(id))
+            ? open.SelectMany(placed => placed.Lineups).Distinct().ToList() : [];
+        return new GuardLamp(
+            open.Count, findings.Count(placed => placed.Finding.Severity == Severity.Warning || placed.Finding.Kind == FindingKind.Silence), desk.Junction.Guarded().Trips.Length, state.IsLooking,
+            elsewhere switch { [] => "", [var one] => $" in {state.Studio.NameOf(one)}", _ => " in other lineups" });
     }
 }
 
@@ -109,7 +118,8 @@ internal sealed class LampReader
     /// <param name="log">The messages that came, or null.</param>
     /// <param name="load">The loads of the wires, or null.</param>
     /// <param name="guard">The lamp of the guard; null for one that is clear.</param>
-    internal LampFrame? Next(int version, CompiledStudio plan, IReadOnlyDictionary<string, StandIn> standIns, long watch, int roll, IReadOnlyDictionary<string, long>? unnamed = null, WatchLog? log = null, LoadMeter? load = null, GuardLamp? guard = null)
+    /// <param name="lineup">The lineup in force, or null.</param>
+    internal LampFrame? Next(int version, CompiledStudio plan, IReadOnlyDictionary<string, StandIn> standIns, long watch, int roll, IReadOnlyDictionary<string, long>? unnamed = null, WatchLog? log = null, LoadMeter? load = null, GuardLamp? guard = null, LineupId? lineup = null)
     {
         var ports = new List<long[]>();
         var kinds = new List<long[]>();
@@ -187,7 +197,7 @@ internal sealed class LampReader
             && guard == _guard && version == _version && watch == _watch && background == _background && roll == _roll;
         _guard = guard;
         (_version, _watch, _background, _roll) = (version, watch, background, roll);
-        return quiet ? null : new LampFrame(version, ports, routes, stages, hearings, watch, background, spoke, roll, kinds, recent, loads, guard ?? new GuardLamp(0, 0, 0));
+        return quiet ? null : new LampFrame(version, ports, routes, stages, hearings, watch, background, spoke, roll, kinds, recent, loads, guard ?? new GuardLamp(0, 0, 0), plan.Studio.InForce is not null && lineup is { } id ? plan.Studio.NameOf(id) : "");
     }
 
     private static HeardFrame Told(string key, StandIn standIn, Heard hearing)

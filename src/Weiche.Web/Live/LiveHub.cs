@@ -32,7 +32,7 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
             KeyName.CurrentMiddleOctave = state.Studio.MiddleOctave;
             var guarded = (state.Version, desk.Junction.GuardVersion);
             if (guarded != seen) (seen, lamp) = (guarded, GuardLamp.Of(desk));
-            if (reader.Next(state.Version, desk.Junction.Compiled, desk.StandIns.All, watch.Newest, desk.Park.State.Version, spoken.Counts, watch, load, lamp) is { } frame) yield return frame;
+            if (reader.Next(state.Version, desk.Junction.Compiled, desk.StandIns.All, watch.Newest, desk.Park.State.Version, spoken.Counts, watch, load, lamp, state.Studio.InForce) is { } frame) yield return frame;
         }
         while (await timer.WaitForNextTickAsync(cancellation));
     }

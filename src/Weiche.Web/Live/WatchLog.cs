@@ -233,13 +233,19 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
             TapEvent.OtherClock => new WatchEnd(record.Event, id, to, "left out: another source gives the clock here"),
             TapEvent.Guarded => new WatchEnd(record.Event, id, to, "stopped by the guard: it went round"),
             TapEvent.Withheld => new WatchEnd(record.Event, id, to, "kept for a moment by the guard: it may go round"),
+            TapEvent.Lever => new WatchEnd(record.Event, default, "", LeverText(studio, record.Route)),
             _ => new WatchEnd(record.Event, id, to, "refused: too much is waiting here"),
         };
     }
 
+    private static string LeverText(Studio studio, RouteId id) => studio.FindLever(new LeverId(id.Value)) is { } lever
+        ? $"a lever: {LeverWords.Of(studio, lever.Work)}" : "let go of a lever";
+
     private static string WhyNowhere(PortId source, Studio studio)
     {
-        if (LiveRoutes.Of(studio).From(source).Count > 0) return "another route is soloed";
+        var live = LiveRoutes.Of(studio);
+        if (live.From(source).Any(live.IsOnDuty)) return "another route is soloed";
+        if (live.From(source).Count > 0 && studio.Current is { } lineup) return $"no route from here is in {studio.NameOf(lineup.Id)}";
         return studio.Routes.Count(route => studio.SourcesOf(route).Any(each => each.Id == source)) switch
         {
             0 => "no route leads on from here",

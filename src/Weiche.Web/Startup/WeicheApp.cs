@@ -59,6 +59,7 @@ public static class WeicheApp
         builder.Services.AddHostedService(services => new Tidier(services.GetRequiredService<StudioDesk>(), settings.Time));
         builder.Services.AddSingleton<EchoWatch>();
         builder.Services.AddHostedService(services => services.GetRequiredService<EchoWatch>());
+        builder.Services.AddHostedService<LeverWatch>();
         builder.Services.AddSingleton<SpokenLog>();
         builder.Services.AddRazorPages(options => options.Conventions.ConfigureFilter(new PlainPosts()));
         // Kept with the data, so that a page that is open keeps working when Weiche is started again.

@@ -32,7 +32,7 @@ public class SchemaTests
     }
 
     [Theory]
-    [InlineData("\"format\": 2", "\"format\": 3")]
+    [InlineData("\"format\": 3", "\"format\": 2")]
     [InlineData("\"wire\": \"din\"", "\"wire\": \"string\"")]
     [InlineData("\"sounds\": true", "\"sounds\": \"loud\"")]
     [InlineData("\"map\": \"1→3\"", "\"map\": \"1→3\", \"colour\": 1")]

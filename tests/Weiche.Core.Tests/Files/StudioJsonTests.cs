@@ -55,7 +55,7 @@ public class StudioJsonTests
     [InlineData("[]", "no “format” number")]
     [InlineData("{\"format\": \"1\"}", "no “format” number")]
     [InlineData("{\"format\": 1.5}", "no “format” number")]
-    [InlineData("{\"format\": 3}", "reads up to format 2")]
+    [InlineData("{\"format\": 4}", "reads up to format 3")]
     [InlineData("{\"format\": 0}", "no studio format 0")]
     [InlineData("{\"format\": 1}", "missing")]
     [InlineData("{\"format\": 1,\n\"name\": \"x\",\n\"nextId\": 1, \"devices\": [], \"routes\": [],\n\"colour\": 1}", "Line 4: “colour” is no field that is known")]

@@ -1,5 +1,6 @@
 using CsCheck;
 using Weiche.Core.Midi;
+using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
 using Weiche.Core.Studios.Edits;
@@ -101,6 +102,98 @@ public class EnginePropertyTests
             iter: 5_000);
     }
 
+    /// <summary>What a hand, a foot or a breath moves, beside notes and pedals.</summary>
+    private static readonly Gen<MidiMessage> PlayedWithWheels = Gen.Frequency(
+        (6, Played),
+        (1, Gen.Select(Gen.Int[1, 3], Gen.OneOf(1, 2, 4, 33, 34, 36), Gen.OneOf(0, 64, 127), (channel, controller, value) => MidiMessage.ControlChange(Ch(channel), controller, value))),
+        (1, Gen.Select(Gen.Int[1, 3], Gen.OneOf(0, 100), (channel, pressure) => MidiMessage.ChannelPressure(Ch(channel), pressure))),
+        (1, Gen.Select(Gen.Int[1, 3], Gen.Int[60, 62], Gen.OneOf(0, 100), (channel, key, pressure) => MidiMessage.FromBytes(0xA0 | (channel - 1), key, pressure))),
+        (1, Gen.Select(Gen.Int[1, 3], Gen.OneOf(-8192, 0, 100), (channel, bend) => MidiMessage.PitchBend(Ch(channel), bend))));
+
+    /// <summary>A message; else an entry; else an edit, which may also be of lineups.</summary>
+    private static readonly Gen<(Step Step, int Enter, int Sort)> AnyEveningStep = Gen.Select(
+        Gen.Frequency((8, Gen.Select(Gen.Int[0, 3], PlayedWithWheels, (source, message) => new Step(source, message, null))), (1, AnyStep)),
+        Gen.Frequency((5, Gen.Const(-1)), (1, Gen.Int[0, 3])),
+        Gen.Int[0, 30]);
+
+    /// <summary>Three lineups; some routes are standing, others in one or two; the third sends something, the second may cut.</summary>
+    private static Studio Evening(bool cuts)
+    {
+        var studio = Of(Names).Lay("p", "q", new ChannelsStage(ChannelMap.Identity.Leading(ChannelSet.Of(1), Ch(2)))).Lay("p", "r").Lay("q", "r").Lay("p", "s").Lay("q", "s", new KeysStage(60, 61)).Lay("r", "q", new TransposeStage(2));
+        foreach (var name in new[] { "a", "b", "c" }) studio = studio.Must(new AddLineup(name));
+        var ids = studio.Lineups.Select(lineup => lineup.Id).ToArray();
+        studio = studio.Must(new SetDuty(studio.Routes[0].Id, Duty.In(ids[0]))).Must(new SetDuty(studio.Routes[1].Id, Duty.In(ids[1])))
+            .Must(new SetDuty(studio.Routes[2].Id, Duty.In(ids[0], ids[2]))).Must(new SetDuty(studio.Routes[5].Id, Duty.In(ids[2])));
+        if (cuts) studio = studio.Must(new SetCuts(ids[1], true));
+        return studio.Must(new AddSending(ids[2], new Sending(studio.To("r"), [0xC0, 5, 0xB0, 1, 64, 0xE1, 0, 64]))).In(ids[0]);
+    }
+
+    [Fact]
+    public void Lineups_are_entered_as_the_rules_say_and_nothing_is_cut_stuck_or_left_behind()
+    {
+        Gen.Select(AnyEveningStep.Array[1, 60], Gen.Bool).Sample(
+            (steps, cuts) =>
+            {
+                var rig = new Rig(Evening(cuts));
+                var model = new Model(rig.Studio);
+                foreach (var (step, enter, sort) in steps)
+                {
+                    if (enter >= 0 && rig.Studio.Lineups.Length > 0)
+                    {
+                        var id = rig.Studio.Lineups[enter % rig.Studio.Lineups.Length].Id;
+                        rig.Enter(id);
+                        model.Enter(id);
+                    }
+                    else if (step.Change is null)
+                    {
+                        var from = rig.Studio.From(Names[step.Source]);
+                        rig.Send(from, step.Message);
+                        model.Send(from, step.Message);
+                    }
+                    else if ((sort < 6 ? OfLineups(rig.Studio, step.Change, sort) : step.Change.In(rig.Studio)) is not { } edit)
+                    {
+                        rig.AllNotesOff();
+                        model.AllNotesOff();
+                    }
+                    else if (edit.Apply(rig.Studio).Studio is { } edited)
+                    {
+                        var studio = edited.InAsIn(rig.Studio);
+                        rig.Use(studio);
+                        model.Use(studio);
+                    }
+                    Compare(rig, model);
+                    Assert.Equal(rig.Studio.InForce, rig.Engine.InForce);
+                }
+                foreach (var (source, message) in model.LettingGo().Concat(PedalsUp(rig.Studio)).ToList())
+                {
+                    rig.Send(source, message);
+                    model.Send(source, message);
+                }
+                Compare(rig, model);
+                if (model.IsQuiet) Assert.Empty(model.LeftBehind);
+                rig.AllNotesOff();
+                foreach (var to in rig.Studio.Destinations) AssertSilent(rig.At(to.Id));
+            },
+            iter: 5_000);
+
+        static IEnumerable<(PortId, MidiMessage)> PedalsUp(Studio studio) => studio.Sources.SelectMany(source => Enumerable.Range(1, 3).SelectMany(channel =>
+            new[] { 64, 66, 67 }.Select(pedal => (source.Id, MidiMessage.ControlChange(Ch(channel), pedal, 0)))));
+
+        static StudioEdit OfLineups(Studio studio, Change change, int sort)
+        {
+            var route = studio.Routes.Length == 0 ? new RouteId(9_999) : studio.Routes[(change.A * 4 + change.B) % studio.Routes.Length].Id;
+            var lineup = studio.Lineups.Length == 0 ? new LineupId(9_999) : studio.Lineups[change.B % studio.Lineups.Length].Id;
+            return sort switch
+            {
+                0 => new AddLineup(null, change.On && studio.Lineups.Length > 0 ? lineup : null),
+                1 => new RemoveLineup(lineup),
+                2 => new MoveLineup(lineup, change.A - 2),
+                3 => new SetDuty(route, change.On ? Duty.Standing : Duty.In()),
+                _ => new PlaceRoute(route, lineup, change.On),
+            };
+        }
+    }
+
     [Fact]
     public void The_engine_lets_through_what_the_trace_says_and_nothing_else()
     {
@@ -185,8 +278,9 @@ public class EnginePropertyTests
         private readonly Dictionary<(PortId To, PortId Source, char Channel), string> _selected = [];
         private readonly Dictionary<PortId, PortId> _clock = [];
         private readonly HashSet<(PortId To, PortId Source)> _otherClocks = [];
-        // Who moved what away from rest: "0c01", "0p", "0b".
-        private readonly Dictionary<(PortId To, string Item), PortId> _moved = [];
+        // Who moved what away from rest: "0c01", "0p", "0b", and of a key "0a3C".
+        private readonly Dictionary<(PortId To, string Item), (PortId Source, RouteId Route)> _moved = [];
+        private readonly HashSet<(RouteId Route, PortId Source)> _rings = [];
         private Studio _studio = studio;
 
         private sealed record Hold(PortId Source, string Origin, RouteId Route, PortId To, string Sounding);
@@ -203,13 +297,75 @@ public class EnginePropertyTests
         {
             _studio = studio;
             Drop(hold => !Carries(hold.Route, hold.Source));
-            foreach (var (to, _) in _clock.Where(heard => !studio.Routes.Any(route => route.To == heard.Key && Carries(route.Id, heard.Value))).ToList()) _clock.Remove(to);
+            if (!studio.Lineups.IsEmpty) Settle();
+            ForgetClocks();
+        }
+
+        public void Enter(LineupId id)
+        {
+            var lineup = _studio.FindLineup(id)!;
+            foreach (var sending in lineup.Sends.Where(sending => _studio.FindPort(sending.To)!.Value.Port.On))
+            {
+                Assert.True(Sending.TryMessages(sending.Bytes.AsSpan(), out var messages, out _));
+                foreach (var message in messages) Arrive(default, sending.To, Collected.Full(message, new SysExPool()));
+            }
+            _studio = _studio.In(id);
+            if (lineup.Cuts) Drop(hold => !Runs(hold.Route, hold.Source));
+            Settle();
+            ForgetClocks();
+        }
+
+        public bool IsQuiet => _holds.Count == 0;
+
+        /// <summary>What is off its rest though no live route put it there.</summary>
+        public IEnumerable<string> LeftBehind => _moved.Where(moved => moved.Key.Item[1..] is not ("c0B" or "c41") && !Runs(moved.Value.Route, moved.Value.Source)).Select(moved => moved.Key.Item);
+
+        private void Settle()
+        {
+            _rings.Clear();
+            _rings.UnionWith(_holds.Where(hold => !Runs(hold.Route, hold.Source)).Select(hold => (hold.Route, hold.Source)));
+            foreach (var to in _studio.Destinations) Rest(to.Id);
+        }
+
+        private void Rest(PortId to)
+        {
+            foreach (var (item, by) in _moved.Where(moved => moved.Key.To == to).Select(moved => (moved.Key.Item, moved.Value)).ToList())
+            {
+                if (item[1..] is "c0B" or "c41" || Runs(by.Route, by.Source) || _rings.Contains((by.Route, by.Source))) continue;
+                Arrive(by.Source, to, RestOf(item));
+            }
+        }
+
+        private static string RestOf(string item) => item[1] switch
+        {
+            'p' => $"D{item[0]}00",
+            'b' => $"E{item[0]}0040",
+            'a' => $"A{item[0]}{item[2..]}00",
+            _ => $"B{item[0]}{item[2..]}{(item[2..] == "0B" ? "7F" : "00")}",
+        };
+
+        private bool Runs(RouteId route, PortId source) => Routes(source).Any(each => each.Id == route);
+
+        private void LookWhatRings(PortId source)
+        {
+            foreach (var ring in _rings.Where(ring => ring.Source == source && !_holds.Any(hold => hold.Route == ring.Route && hold.Source == source)).ToList())
+            {
+                _rings.Remove(ring);
+                Rest(_studio.FindRoute(ring.Route)!.To);
+            }
+        }
+
+        private void ForgetClocks()
+        {
+            var studio = _studio;
+            foreach (var (to, _) in _clock.Where(heard => !studio.Routes.Any(route => route.To == heard.Key && Runs(route.Id, heard.Value) && Carries(route.Id, heard.Value))).ToList()) _clock.Remove(to);
         }
 
         public void AllNotesOff()
         {
             Drop(_ => true);
-            _moved.Clear();
+            foreach (var source in _rings.Select(ring => ring.Source).Distinct().ToList()) LookWhatRings(source);
+            foreach (var (to, item) in _moved.Keys.Where(moved => moved.Item[1] is 'p' or 'b' && _used.GetValueOrDefault(moved.To)?.Contains(Convert.ToInt32(moved.Item[..1], 16)) == true).ToList()) _moved.Remove((to, item));
             foreach (var (to, channels) in _used)
             {
                 _new.TryAdd(to, []);
@@ -254,7 +410,7 @@ public class EnginePropertyTests
                             if (result.Kind != MessageKind.Note) _holds.Remove(hold);
                             if (IsHeld(route.To, hold.Sounding)) continue;
                         }
-                        Arrive(from, route.To, Collected.Full(result, new SysExPool()));
+                        Arrive(from, route.To, Collected.Full(result, new SysExPool()), route.Id);
                     }
                 }
                 if (pedalUp) Drop(hold => hold.Source == from && hold.Origin == origin && hold.Route == route.Id && !touched.Contains(hold));
@@ -270,6 +426,32 @@ public class EnginePropertyTests
             {
                 Drop(hold => hold.Source == from && hold.Origin == origin && !touched.Contains(hold));
             }
+            FollowRings(from, message);
+        }
+
+        private void FollowRings(PortId from, MidiMessage message)
+        {
+            var moves = message.Kind is MessageKind.PitchBend or MessageKind.ChannelPressure or MessageKind.PolyPressure;
+            foreach (var (id, _) in _rings.Where(ring => ring.Source == from && (moves || Silences(message))).OrderBy(ring => ring.Route.Value).ToList())
+            {
+                var holds = _holds.Where(hold => hold.Route == id && hold.Source == from && (!moves || hold.Origin[0] == $"{message.ChannelIndex:X}"[0])).ToList();
+                if (message.Kind == MessageKind.PolyPressure) holds.RemoveAll(hold => hold.Origin != $"{message.ChannelIndex:X}k{message.Data1:X2}");
+                if (holds.Count == 0 || !IsLive(id)) continue;
+                var route = _studio.FindRoute(id)!;
+                foreach (var result in Through(route, message))
+                {
+                    if (Silences(result) && !MaySilence(from, route.To, result)) continue;
+                    // Nothing new begins there.
+                    if (IsPedal(result) && result.Data2 >= 64) continue;
+                    if (IsPedal(result))
+                    {
+                        _holds.Remove(new Hold(from, Origin(message)!, id, route.To, Origin(result)!));
+                        if (IsHeld(route.To, Origin(result)!)) continue;
+                    }
+                    Arrive(from, route.To, Collected.Full(result, new SysExPool()), id);
+                }
+            }
+            if (!moves) LookWhatRings(from);
         }
 
         private void Lift(PortId from, MidiMessage message) =>
@@ -283,9 +465,9 @@ public class EnginePropertyTests
             bool Reaches(string item) => message.Status == 0xFF || item[0] == $"{message.ChannelIndex:X}"[0];
             var (resets, all) = (message.Kind == MessageKind.ChannelMode && message.Data1 == 121, message.Status == 0xFF);
             var isAlone = !_holds.Any(hold => hold.To == to && hold.Source != from && Reaches(hold.Sounding))
-                && !((resets || all) && _moved.Any(moved => moved.Key.To == to && moved.Value != from && Reaches(moved.Key.Item)));
+                && !((resets || all) && _moved.Any(moved => moved.Key.To == to && moved.Value.Source != from && Reaches(moved.Key.Item) && IsReset(moved.Key.Item)));
             var own = _holds.Where(hold => hold.To == to && hold.Source == from && Reaches(hold.Sounding) && (all || hold.Sounding[1] == 'c' == resets)).ToHashSet();
-            var rests = _moved.Where(moved => (resets || all) && moved.Key.To == to && moved.Value == from && Reaches(moved.Key.Item)).Select(moved => moved.Key.Item).ToList();
+            var rests = _moved.Where(moved => (resets || all) && moved.Key.To == to && moved.Value.Source == from && Reaches(moved.Key.Item) && IsReset(moved.Key.Item)).Select(moved => moved.Key.Item).ToList();
             foreach (var item in rests) _moved.Remove((to, item));
             if (isAlone)
             {
@@ -294,15 +476,25 @@ public class EnginePropertyTests
             }
             Drop(own.Contains);
             foreach (var item in rests)
-                Arrive(from, to, item[1] switch { 'p' => $"D{item[0]}00", 'b' => $"E{item[0]}0040", _ => $"B{item[0]}{item[2..]}{(item[2..] == "0B" ? "7F" : "00")}" });
+                Arrive(from, to, RestOf(item));
             return false;
         }
 
-        private void Move(PortId from, PortId to, string text)
+        /// <summary>Whether it is of what reset all controllers puts to rest.</summary>
+        private static bool IsReset(string item) => item[1..] is "c01" or "c0B" or "c41" or "p" or "b";
+
+        private void Move(PortId from, RouteId route, PortId to, string text)
         {
             var (item, isAtRest) = (text[0], text[2..4]) switch
             {
                 ('B', "01") => ($"{text[1]}c01", text[4..] == "00"),
+                // The fine half of modulation moves it too; at nothing it says nothing of the coarse one.
+                ('B', "21") => (text[4..] == "00" ? "" : $"{text[1]}c01", false),
+                ('B', "22") => (text[4..] == "00" ? "" : $"{text[1]}c02", false),
+                ('B', "24") => (text[4..] == "00" ? "" : $"{text[1]}c04", false),
+                ('B', "02") => ($"{text[1]}c02", text[4..] == "00"),
+                ('B', "04") => ($"{text[1]}c04", text[4..] == "00"),
+                ('A', var key) => ($"{text[1]}a{key}", text[4..] == "00"),
                 ('B', "0B") => ($"{text[1]}c0B", text[4..] == "7F"),
                 ('B', "41") => ($"{text[1]}c41", Convert.ToInt32(text[4..], 16) < 64),
                 ('D', _) => ($"{text[1]}p", text[2..] == "00"),
@@ -310,20 +502,22 @@ public class EnginePropertyTests
                 _ => ("", true),
             };
             if (item.Length == 0) return;
-            if (isAtRest) _moved.Remove((to, item));
-            else _moved[(to, item)] = from;
+            // What Weiche sends by itself is nobody's.
+            if (isAtRest || from == default) _moved.Remove((to, item));
+            else _moved[(to, item)] = (from, route);
         }
 
         private IEnumerable<Route> Routes(PortId from)
         {
-            var solo = _studio.Routes.Any(route => route.On && route.Solo);
+            var routes = _studio.Routes.Where(route => route.On && route.Duty.IsOn(_studio.InForce)).ToList();
+            var solo = routes.Any(route => route.Solo);
             // What carries on what is soloed is live too, for what comes from the virtual port that was reached.
-            var reached = _studio.Routes.Where(route => route.On && route.Solo).Select(route => route.To).ToHashSet();
-            while (_studio.Routes.Where(route => route.On && _studio.SourcesOf(route).Any(source => reached.Any(to => IsOtherSide(to, source.Id)))).Select(route => route.To).ToList() is { } next && next.Any(reached.Add))
+            var reached = routes.Where(route => route.Solo).Select(route => route.To).ToHashSet();
+            while (routes.Where(route => _studio.SourcesOf(route).Any(source => reached.Any(to => IsOtherSide(to, source.Id)))).Select(route => route.To).ToList() is { } next && next.Any(reached.Add))
             {
             }
             var carriesOn = reached.Any(to => IsOtherSide(to, from));
-            var mine = _studio.Routes.Where(route => route.On && (!solo || route.Solo || carriesOn) && _studio.SourcesOf(route).Any(source => source.Id == from)).ToList();
+            var mine = routes.Where(route => (!solo || route.Solo || carriesOn) && _studio.SourcesOf(route).Any(source => source.Id == from)).ToList();
             return mine.Where(route => route.Divert).Concat(mine.Where(route => !route.Divert));
         }
 
@@ -333,7 +527,8 @@ public class EnginePropertyTests
         private bool IsLive(RouteId id) => _studio.FindPort(_studio.FindRoute(id)!.To)!.Value.Port.On;
 
         private bool Carries(RouteId id, PortId source) =>
-            _studio.FindRoute(id) is { } && Routes(source).Any(route => route.Id == id) && IsLive(id) && _studio.FindPort(source)!.Value.Port.On;
+            _studio.FindRoute(id) is { On: true } route && IsLive(id) && _studio.FindPort(source)!.Value.Port.On && _studio.SourcesOf(route).Any(each => each.Id == source)
+            && (!route.Duty.IsOn(_studio.InForce) || Runs(id, source));
 
         private bool IsHeld(PortId to, string sounding) => _holds.Any(hold => hold.To == to && hold.Sounding == sounding);
 
@@ -348,14 +543,14 @@ public class EnginePropertyTests
             }
         }
 
-        private void Arrive(PortId from, PortId to, string text)
+        private void Arrive(PortId from, PortId to, string text, RouteId route = default)
         {
             _new.TryAdd(to, []);
             if (IsOfOtherClock(from, to, text)) return;
             if (text[0] == 'B') Select(from, to, text[1], Convert.ToInt32(text[2..4], 16), text[4..]);
             _new[to].Add(text);
             if (text[0] == 'F') return;
-            Move(from, to, text);
+            Move(from, route, to, text);
             _used.TryAdd(to, []);
             _used[to].Add(Convert.ToInt32(text[1..2], 16));
         }

@@ -50,6 +50,13 @@ internal sealed class Rig : IByteTaker
         Fetch();
     }
 
+    public void Enter(LineupId lineup)
+    {
+        Studio = Studio.In(lineup);
+        Assert.True(Engine.Enter(lineup, new MidiTime(++_now)));
+        Fetch();
+    }
+
     public void Send(string from, params byte[] bytes) => Send(Studio.From(from), bytes);
 
     public void Send(PortId from, params byte[] bytes)

@@ -214,6 +214,24 @@ public sealed record SetKnown(DeviceId Id, KnownAs? Known) : DeviceEdit(Id)
             : Become(studio, device, device with { Known = Known });
 }
 
+/// <summary>Gives a device's programs their names.</summary>
+/// <param name="Id">The device.</param>
+/// <param name="List">The list, as typed or pasted: a number and a name in each line. Empty for none.</param>
+public sealed record SetPrograms(DeviceId Id, string? List) : StudioEdit
+{
+    /// <inheritdoc/>
+    public override string Title(Studio studio) => $"Programs of {studio.FindDevice(Id)?.Name ?? "a device that is gone"}";
+
+    /// <inheritdoc/>
+    public override EditResult Apply(Studio studio)
+    {
+        if (studio.FindDevice(Id) is not { } device) return EditResult.Refused("programs", "That device is gone: it was removed meanwhile. Nothing was changed.");
+        return ProgramList.TryParse(List, out var programs, out var problem)
+            ? EditResult.Done(studio.With(device, device with { Programs = programs }))
+            : EditResult.Refused("programs", problem);
+    }
+}
+
 /// <summary>Removes a device or virtual port: its cables go with it, and, if a person says so, its routes.</summary>
 /// <param name="Id">The device.</param>
 /// <param name="WithRoutes">Whether the routes that come from it or go to it are removed too.</param>
@@ -235,13 +253,13 @@ public sealed record RemoveDevice(DeviceId Id, bool WithRoutes = false) : Studio
                 new Remedy($"Remove it and {(used.Count == 1 ? "its route" : string.Create(CultureInfo.InvariantCulture, $"its {used.Count} routes"))}", new RemoveDevice(Id, true)));
         }
         var jacks = device.Jacks.Select(jack => jack.Id).ToHashSet();
-        return EditResult.Done(studio with
+        return EditResult.Done((studio with
         {
             Devices = studio.Devices.Remove(device),
             Routes = [.. studio.Routes.Except(used).Select(route => route.From is AnySource any ? route with { From = any with { Except = Without(any.Except, device) } } : route)],
             Groups = [.. studio.Groups.Select(group => group with { Members = Without(group.Members, device) })],
             Cables = studio.Cables.RemoveAll(cable => jacks.Contains(cable.From) || jacks.Contains(cable.To)),
-        });
+        }).WithoutLoose());
     }
 
     private static ImmutableArray<PortId> Without(ImmutableArray<PortId> ports, Device device) => ports.RemoveAll(id => device.Ports.Any(port => port.Id == id));

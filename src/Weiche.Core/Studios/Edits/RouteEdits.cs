@@ -3,7 +3,7 @@ using Weiche.Core.Stages;
 
 namespace Weiche.Core.Studios.Edits;
 
-/// <summary>Lays a route to a destination, switched on.</summary>
+/// <summary>Lays a route to a destination, switched on: where the studio is looked at in a lineup, on duty there alone; else standing.</summary>
 /// <param name="From">Where it comes from.</param>
 /// <param name="To">The destination.</param>
 /// <param name="Another">Whether it is meant where one leads there already: the low keys on one, the high keys on the other.</param>
@@ -22,7 +22,7 @@ public sealed record LayRoute(RouteSource From, PortId To, bool Another = false,
             var to = studio.FindPort(To)!.Value;
             return EditResult.Refused("to", $"There is a route from {studio.NameOf(From)} {to.Label} already. Another beside it can take other keys or another channel.", new Remedy("Lay another", this with { Another = true }));
         }
-        var laid = new Route(new RouteId(studio.NextId), From, To, true, Through is null ? [] : [Through]);
+        var laid = new Route(new RouteId(studio.NextId), From, To, true, Through is null ? [] : [Through]) { Duty = studio.Current is { } lineup ? Duty.In(lineup.Id) : Duty.Standing };
         var after = studio with { Routes = studio.Routes.Add(laid), NextId = studio.NextId + 1 };
         return EditResult.Done(after, laid.Id.Value);
     }
@@ -198,6 +198,6 @@ public sealed record RemoveRoute(RouteId Id) : StudioEdit
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio) =>
         studio.FindRoute(Id) is { } route
-            ? EditResult.Done(studio with { Routes = studio.Routes.Remove(route) })
+            ? EditResult.Done((studio with { Routes = studio.Routes.Remove(route) }).WithoutLoose())
             : EditResult.Refused("route", "That route is gone already.");
 }

@@ -67,6 +67,20 @@ public abstract record StudioEdit
     private protected static EditResult RouteGone() =>
         EditResult.Refused("route", "That route is gone: it was removed meanwhile. Nothing was changed.");
 
+    private protected static EditResult LineupGone() =>
+        EditResult.Refused("lineup", "That lineup is gone: it was removed meanwhile. Nothing was changed.");
+
+    private protected static EditResult Change(Studio studio, LineupId id, Func<Lineup, Lineup> how) => studio.FindLineup(id) is { } lineup
+        ? EditResult.Done(studio with { Lineups = studio.Lineups.Replace(lineup, how(lineup)) })
+        : LineupGone();
+
+    private protected static EditResult Change(Studio studio, LeverId id, Func<Lever, Lever> how)
+    {
+        if (studio.FindLever(id) is not { } lever) return EditResult.Refused("lever", "That lever is gone: it was removed meanwhile. Nothing was changed.");
+        var after = how(lever);
+        return AddLever.CheckClash(studio, after) is { } clash ? EditResult.Refused(clash) : EditResult.Done(studio with { Levers = studio.Levers.Replace(lever, after) });
+    }
+
     private protected static EditResult ReplaceRoute(Studio studio, Route before, Route after) =>
         EditResult.Done(studio.With(before, after));
 }

@@ -109,7 +109,7 @@ export function startKeys() {
     t: () => press("test-note") || press("trace"),
     v: () => press(document.querySelector(".way[aria-current] + .way")?.id ?? "look-arrivals"),
     "/": () => {
-      const find = document.getElementById("find-letters") ?? document.getElementById("watch-find");
+      const find = document.getElementById("find-letters") ?? document.getElementById("watch-find") ?? document.getElementById("roster-find");
       if (!find) { location.href = "/plan#find"; return true; }
       find.focus();
       find.select();
@@ -124,6 +124,9 @@ export function startKeys() {
     s: () => change("route-solo"),
     y: () => change("route-only"),
     m: () => press("balance") || press("balance-close"),
+    n: () => change("next-lineup"),
+    N: () => change("back-lineup"),
+    l: () => change("route-duty"),
     Delete: () => change("route-remove"),
     ".": () => press("quiet"),
     "?": () => dialog.showModal(),

@@ -58,12 +58,19 @@ export function startLamps(live) {
     lamp.className = `guard ${look}`;
   }
 
+  const [box, now] = [document.getElementById("lineup-box"), document.getElementById("lineup-now")];
+  function line(name) {
+    if (now.textContent !== name) now.textContent = name;
+    box.hidden = name === "";
+  }
+
   live.onFrame((frame) => {
     for (const [port, ran, count] of frame.ports) {
       if (ran) light(`[data-lamps~="${port}"]`, "lit");
       hold(port, count);
     }
     guard(frame.guard);
+    line(frame.lineup);
     for (const unit of frame.unnamed) light(`[data-unit="${CSS.escape(unit)}"]`, "lit");
     for (const [route, passed] of frame.routes) {
       layGlow(route);

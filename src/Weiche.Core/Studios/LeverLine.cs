@@ -1,0 +1,123 @@
+using System.Diagnostics.CodeAnalysis;
+using System.Globalization;
+using System.Text.RegularExpressions;
+using Weiche.Core.Midi;
+using Weiche.Core.Studios.Edits;
+
+namespace Weiche.Core.Studios;
+
+/// <summary>Reads a lever as a person types it: "Tritt 13 C2 → next", "Amsel 61 program 2 → Star field", "Amsel 61 sustain → Amsel 61 → Zinn while
+/// held".</summary>
+public static partial class LeverLine
+{
+    /// <summary>What can be typed, in a sentence.</summary>
+    public const string Examples = "Type like this: Tritt 13 C2 → next, Amsel 61 program 2 → Star field, Kies C1 → all notes off, Amsel 61 cc 80 → Amsel 61 → Zinn over.";
+
+    private const int MaxLength = 300;
+
+    /// <summary>Reads a line.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <param name="line">What was typed.</param>
+    /// <param name="edit">The edit that sets the lever.</param>
+    /// <param name="problem">Why it is none.</param>
+    public static bool TryParse(Studio studio, string? line, [NotNullWhen(true)] out AddLever? edit, out string problem)
+    {
+        edit = null;
+        var text = (line ?? "").Trim();
+        problem = Examples;
+        if (text.Length is 0 or > MaxLength) return false;
+        var parts = Arrow().Split(text, 2);
+        if (parts.Length < 2) return false;
+        var source = studio.Sources.Where(port => parts[0].StartsWith(port.Name, StringComparison.OrdinalIgnoreCase)).OrderByDescending(port => port.Name.Length).FirstOrDefault();
+        if (source.Device is null)
+        {
+            problem = $"“{parts[0]}” begins with no source. {Examples}";
+            return false;
+        }
+        if (!TryTrigger(parts[0][source.Name.Length..].Trim(), out var trigger, out problem)) return false;
+        if (!TryWork(studio, parts[1].Trim(), out var work, out problem)) return false;
+        edit = new AddLever(source.Id, trigger, work);
+        return true;
+    }
+
+    /// <summary>Reads the thing that works a lever: "C2", "program 2", "sustain", "cc 80 from 100", each with "on 2" behind it for a channel.</summary>
+    /// <param name="text">What was typed.</param>
+    /// <param name="trigger">The thing.</param>
+    /// <param name="problem">Why it is none.</param>
+    public static bool TryTrigger(string text, [NotNullWhen(true)] out LeverTrigger? trigger, out string problem)
+    {
+        (trigger, problem) = (null, $"“{text}” is no key, program or controller. {Examples}");
+        int? channel = null;
+        if (OnChannel().Match(text) is { Success: true } on)
+        {
+            channel = int.Parse(on.Groups["channel"].Value, CultureInfo.InvariantCulture) - 1;
+            text = on.Groups["rest"].Value;
+        }
+        var threshold = LeverTrigger.UsualThreshold;
+        if (FromValue().Match(text) is { Success: true } from)
+        {
+            threshold = int.Parse(from.Groups["value"].Value, CultureInfo.InvariantCulture);
+            text = from.Groups["rest"].Value;
+        }
+        if (IsProgram().Match(text) is { Success: true } program) trigger = new LeverTrigger(LeverKind.Program, int.Parse(program.Groups["number"].Value, CultureInfo.InvariantCulture) - 1, channel);
+        else if (KeyName.TryParse(IsKey().Replace(text, ""), out var key)) trigger = new LeverTrigger(LeverKind.Key, key, channel);
+        else if (SendingLine.ControllerOf(text.ToLowerInvariant()) is { } controller) trigger = new LeverTrigger(LeverKind.Control, controller, channel, threshold);
+        if (trigger?.Check() is { } wrong) (trigger, problem) = (null, wrong);
+        return trigger is not null;
+    }
+
+    /// <summary>Reads what a lever works: "next", "back", a lineup by its number or name, "all notes off", a route with "on", "off", "over" or "while
+    /// held".</summary>
+    /// <param name="studio">The studio.</param>
+    /// <param name="text">What was typed.</param>
+    /// <param name="work">What it works.</param>
+    /// <param name="problem">Why it is nothing.</param>
+    public static bool TryWork(Studio studio, string text, [NotNullWhen(true)] out LeverWork? work, out string problem)
+    {
+        problem = "";
+        work = text.ToLowerInvariant() switch
+        {
+            "next" or "next lineup" or "forward" => new StepLineup(1),
+            "back" or "previous" or "before" or "the one before" => new StepLineup(-1),
+            "all notes off" or "silence" or "panic" => new Silence(),
+            _ => null,
+        };
+        if (work is not null) return true;
+        var lineup = studio.Lineups.FirstOrDefault(each => studio.NameOf(each.Id).Equals(text, StringComparison.OrdinalIgnoreCase))
+            ?? studio.Lineups.FirstOrDefault(each => each.Name.Equals(text, StringComparison.OrdinalIgnoreCase))
+            ?? (int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number >= 1 && number <= studio.Lineups.Length ? studio.Lineups[number - 1] : null);
+        if (lineup is not null)
+        {
+            work = new EnterLineup(lineup.Id);
+            return true;
+        }
+        if (Switches().Match(text) is { Success: true } switches
+            && studio.Routes.FirstOrDefault(route => Same(studio.Describe(route), switches.Groups["route"].Value)) is { } route)
+        {
+            work = new SwitchRoutes([route.Id], switches.Groups["how"].Value.ToLowerInvariant() switch { "on" => LeverSwitch.On, "off" => LeverSwitch.Off, "over" => LeverSwitch.Over, _ => LeverSwitch.WhileHeld });
+            return true;
+        }
+        problem = $"“{text}” is neither a lineup nor a route with “on”, “off”, “over” or “while held”. {Examples}";
+        return false;
+    }
+
+    private static bool Same(string one, string other) => string.Equals(Arrow().Replace(one, ">"), Arrow().Replace(other, ">"), StringComparison.OrdinalIgnoreCase);
+
+    [GeneratedRegex(" *(?:→|->|=>) *")]
+    private static partial Regex Arrow();
+
+    [GeneratedRegex("^(?<rest>.+?) +(on|ch|channel)( +(ch|channel))? *(?<channel>[0-9]{1,3})$", RegexOptions.IgnoreCase)]
+    private static partial Regex OnChannel();
+
+    [GeneratedRegex("^(?<rest>.+?) +from *(?<value>[0-9]{1,3})$", RegexOptions.IgnoreCase)]
+    private static partial Regex FromValue();
+
+    [GeneratedRegex("^(program|prog|pc) *(?<number>[0-9]{1,4})$", RegexOptions.IgnoreCase)]
+    private static partial Regex IsProgram();
+
+    [GeneratedRegex("^(key|pedal|pad|note) +", RegexOptions.IgnoreCase)]
+    private static partial Regex IsKey();
+
+    [GeneratedRegex("^(?<route>.+?) +(?<how>on|off|over|while held|while it is held|held)$", RegexOptions.IgnoreCase)]
+    private static partial Regex Switches();
+}

@@ -1,0 +1,49 @@
+// The roster by keys (arrows move, Space presses), and a lever set by doing: the next thing that is pressed on any source becomes it.
+
+const noteOn = 0x90;
+const control = 0xb0;
+const program = 0xc0;
+const half = 64;
+
+export function startLineups(live) {
+  let waits = false;
+
+  const button = () => document.getElementById("lever-set");
+  function wait(on) {
+    waits = on;
+    const set = button();
+    if (!set) return;
+    set.classList.toggle("amber", on);
+    set.setAttribute("aria-pressed", on);
+    set.textContent = on ? "Now press it …" : "Set a lever";
+  }
+
+  document.addEventListener("click", (event) => { if (event.target.closest?.("#lever-set")) wait(!waits); });
+  document.addEventListener("keydown", (event) => { if (waits && event.key === "Escape") wait(false); });
+  document.body.addEventListener("htmx:afterSwap", () => { if (waits) wait(true); });
+
+  live.onFrame((frame) => {
+    if (!waits || !button()) return;
+    const pressed = frame.recent.find(([, status, , value]) => {
+      const kind = status & 0xf0;
+      return (kind === noteOn && value > 0) || kind === program || (kind === control && value >= half);
+    });
+    if (!pressed) return;
+    wait(false);
+    const [source, status, number] = pressed;
+    htmx.ajax("GET", `/lineups/levers?source=${source}&status=${status}&number=${number}`, { target: "#fragment", swap: "outerHTML" });
+  });
+
+  document.addEventListener("keydown", (event) => {
+    const at = event.target.closest?.("[data-place]");
+    const step = { ArrowLeft: [0, -1], ArrowRight: [0, 1], ArrowUp: [-1, 0], ArrowDown: [1, 0] }[event.key];
+    if (!at || !step || event.ctrlKey || event.metaKey || event.altKey) return;
+    const [row, column] = at.dataset.place.split(":").map(Number);
+    const next = document.querySelector(`[data-place="${row + step[0]}:${column + step[1]}"]`);
+    event.preventDefault();
+    if (!next) return;
+    at.tabIndex = -1;
+    next.tabIndex = 0;
+    next.focus();
+  });
+}

@@ -151,24 +151,26 @@ public sealed partial class ProcessTests : IDisposable
         var file = Path.Combine(_folder, "demo.json");
         await Succeeds("export", "--demo", file);
         await File.WriteAllTextAsync(file, StudioJson.Write(QuietDome.Create()));
-        var words = await Succeeds("trace", file, "--from", "Amsel 61", "--note", "C2", "--channel", "1");
+        var words = await Succeeds("trace", file, "--from", "Amsel 61", "--note", "C2", "--channel", "1", "--lineup", "star field");
         Assert.StartsWith("C2 on, 96 on channel 1 from Amsel 61: sounds on Bandhaus and Zinn; heard without a sound by Himmel; not listened to by Paukenkiste; stopped on the way to Brandung; nothing else.", words, StringComparison.Ordinal);
         Assert.Contains("stopped by Keys: C2 is below C3", words, StringComparison.Ordinal);
-        using var json = JsonDocument.Parse(await Succeeds("trace", file, "--from", "amsel 61", "--note", "48", "--channel", "1", "--json"));
+        using var json = JsonDocument.Parse(await Succeeds("trace", file, "--from", "amsel 61", "--note", "48", "--channel", "1", "--lineup", "2", "--json"));
         var steps = json.RootElement.GetProperty("steps").EnumerateArray().ToList();
         Assert.Equal("90 30 60", json.RootElement.GetProperty("message").GetString());
         var stopped = steps.Single(step => step.GetProperty("end").GetString() == "stopped");
         Assert.Equal(("Brandung", "Keys"), (stopped.GetProperty("device").GetString(), stopped.GetProperty("stoppedBy").GetString()));
         var zinn = steps.Single(step => step.GetProperty("device").GetString() == "Zinn" && step.GetProperty("end").GetString() == "sounds");
         Assert.Equal((2960, "94 24 60"), (zinn.GetProperty("delay").GetInt32(), zinn.GetProperty("became")[0].GetString()));
-        Assert.Contains("from Kies", await Succeeds("trace", file, "--to", "Zinn"), StringComparison.Ordinal);
-        using var back = JsonDocument.Parse(await Succeeds("trace", file, "--to", "Wolke", "--json"));
+        Assert.Contains("from Kies", await Succeeds("trace", file, "--to", "Zinn", "--lineup", "1 Dusk"), StringComparison.Ordinal);
+        using var back = JsonDocument.Parse(await Succeeds("trace", file, "--to", "Wolke", "--lineup", "2", "--json"));
         Assert.Equal("Fächer", back.RootElement.GetProperty("sources")[0].GetProperty("from").GetString());
-        Assert.StartsWith("breath 64 on channel 4 from Halm: ", await Succeeds("trace", file, "--from", "Halm", "--message", "B3 02 40"), StringComparison.Ordinal);
+        Assert.StartsWith("breath 64 on channel 4 from Halm: ", await Succeeds("trace", file, "--from", "Halm", "--message", "B3 02 40", "--lineup", "2"), StringComparison.Ordinal);
         Assert.Contains("There is no source “Nobody”", await Fails("trace", file, "--from", "Nobody", "--note", "C3"), StringComparison.Ordinal);
         Assert.Contains("“H3” is no key", await Fails("trace", file, "--from", "Amsel 61", "--note", "H3"), StringComparison.Ordinal);
         Assert.Contains("has 3 bytes, not 2", await Fails("trace", file, "--from", "Amsel 61", "--message", "90 3C"), StringComparison.Ordinal);
         Assert.Contains("either --from a source, or --to", await Fails("trace", file), StringComparison.Ordinal);
+        Assert.Contains("There is no lineup “Noon”. There are: 1 Dusk, 2 Star field, 3 Dawn.", await Fails("trace", file, "--from", "Amsel 61", "--note", "C3", "--lineup", "Noon"), StringComparison.Ordinal);
+        Assert.Contains("not in 1 Dusk", await Succeeds("trace", file, "--from", "Amsel 61", "--note", "C3"), StringComparison.Ordinal);
         Assert.Contains("There is no file", await Fails("trace", file + ".none", "--from", "Amsel 61", "--note", "C3"), StringComparison.Ordinal);
     }
 

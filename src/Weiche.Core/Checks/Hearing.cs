@@ -77,6 +77,7 @@ internal static class Hearing
                 : "Each of its routes ends at something that makes no sound of its own, or stops what it sends.";
             yield return new Finding(FindingKind.Silence, Severity.Notice, $"silent-{device.Id}", $"{device.Name} reaches nothing that sounds", why)
             {
+                Device = device.Id,
                 Routes = [.. routes.Where(route => route.On).Select(route => route.Id)],
                 Proposed = [.. Proposals(flow.Studio, routes, sends.ChannelsIn())],
             };
@@ -126,6 +127,7 @@ internal static class Hearing
                 : $"Routes lead to it, and nothing that it listens to comes by them: it listens to {(device.Listens.Count == 16 ? "every channel" : $"channel {device.Listens}")}.";
             yield return new Finding(FindingKind.Silence, Severity.Notice, $"unreached-{device.Id}", $"Nothing reaches {device.Name}", why)
             {
+                Device = device.Id,
                 Routes = [.. routes.Where(route => route.On).Select(route => route.Id)],
                 Proposed = [.. Proposals(flow.Studio, routes, ChannelSet.AnyOf(routes.SelectMany(flow.Studio.SourcesOf).Select(source => source.Channels)))],
             };

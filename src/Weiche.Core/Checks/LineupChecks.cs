@@ -7,15 +7,14 @@ using Weiche.Core.Studios.Edits;
 namespace Weiche.Core.Checks;
 
 /// <summary>A finding with the lineups in which it is so.</summary>
+/// <param name="Key">Names it among all that were found: in each lineup a finding's own key stands for one thing, and here the lineup in force goes
+/// before.</param>
 /// <param name="Finding">The finding.</param>
 /// <param name="Report">What was found, it among the rest, in the first of those lineups.</param>
 /// <param name="Lineups">The lineups; empty for a studio without any.</param>
 /// <param name="InAll">Whether it is so in all.</param>
-public sealed record PlacedFinding(Finding Finding, CheckReport Report, ImmutableArray<LineupId> Lineups, bool InAll)
+public sealed record PlacedFinding(string Key, Finding Finding, CheckReport Report, ImmutableArray<LineupId> Lineups, bool InAll)
 {
-    /// <summary>Names it among all that were found: in each lineup a key stands for one thing.</summary>
-    public string Key => Lineups.IsEmpty || InAll ? Finding.Key : string.Create(CultureInfo.InvariantCulture, $"{Finding.Key}.{Lineups[0].Value}");
-
     /// <summary>Where it is so: "in 2 Star field", "in all"; empty for a studio without lineups.</summary>
     public string Where => Lineups.IsEmpty ? "" : InAll ? "in all" : "in " + WordList.Of([.. Lineups.Select(Report.Studio.NameOf)]);
 }
@@ -36,11 +35,18 @@ public static class LineupChecks
             var first = group.First();
             var lineups = first.Report.Studio.InForce is null ? [] : group.Select(item => item.Report.Studio.InForce!.Value).Distinct()
                 .OrderBy(first.Report.Studio.NumberOf).ToImmutableArray();
-            all.Add(new PlacedFinding(first.Finding, first.Report, lineups, lineups.Length > 0 && lineups.Length == first.Report.Studio.Lineups.Length));
+            var inAll = lineups.Length > 0 && lineups.Length == first.Report.Studio.Lineups.Length;
+            if (reports.Count > 1 && !inAll && IsRest(first.Report.Studio, first.Finding)) continue;
+            var key = first.Index == 0 || lineups.IsEmpty ? first.Finding.Key : string.Create(CultureInfo.InvariantCulture, $"{first.Finding.Key}.{lineups[0].Value}");
+            all.Add(new PlacedFinding(key, first.Finding, first.Report, lineups, inAll));
         }
-        all.AddRange(own.Select(finding => new PlacedFinding(finding, reports[0], [], false)));
+        all.AddRange(own.Select(finding => new PlacedFinding(finding.Key, finding, reports[0], [], false)));
         return [.. all.OrderBy(placed => placed.Finding.Severity).ThenBy(placed => placed.Finding.Kind)];
     }
+
+    /// <summary>Whether something rests: in an evening not everything plays in each lineup. A keyboard that sounds nowhere is told.</summary>
+    private static bool IsRest(Studio studio, Finding finding) => finding is { Kind: FindingKind.Silence, Device: { } id }
+        && (finding.Key.StartsWith("unreached-", StringComparison.Ordinal) || studio.FindDevice(id) is not { Kind: DeviceKind.KeyboardController or DeviceKind.KeyboardSynth });
 
     /// <summary>Which routes a lineup would have to be entered without, so that no circuit is open in it that it alone closes: those that are in it,
     /// not standing; empty where none is open, or where standing routes close it by themselves.</summary>
@@ -114,7 +120,7 @@ public static class LineupChecks
         if (studio.Lineups.Length < 2 || !works.Any(work => work is EnterLineup) || works.Any(work => work is StepLineup)) yield break;
         foreach (var lineup in studio.Lineups.Where(lineup => !works.Contains(new EnterLineup(lineup.Id))))
         {
-            yield return new Finding(FindingKind.Lineup, Severity.Notice, $"unreached-{lineup.Id}", $"No lever enters {studio.NameOf(lineup.Id)}",
+            yield return new Finding(FindingKind.Lineup, Severity.Notice, $"no-lever-{lineup.Id}", $"No lever enters {studio.NameOf(lineup.Id)}",
                 $"Other lineups are entered by levers, {studio.NameOf(lineup.Id)} is not, and no lever is “next” or “back”: it is entered on screen alone.");
         }
     }

@@ -144,6 +144,14 @@ public sealed class Player : IDisposable
         lock (_gate) Send(MidiMessage.ControlChange(_channel, controller, Math.Clamp(value, 0, 127)));
     }
 
+    /// <summary>Chooses a program, as a button at the device does.</summary>
+    /// <param name="program">0 to 127; any other is left alone.</param>
+    public void Program(int program)
+    {
+        if (program is < 0 or > 127) return;
+        lock (_gate) Send(MidiMessage.ProgramChange(_channel, program));
+    }
+
     /// <summary>Blows, or presses all keys harder: controller 2 and the channel pressure.</summary>
     /// <param name="value">0 to 127; brought into range.</param>
     public void Blow(int value)

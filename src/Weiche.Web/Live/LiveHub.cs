@@ -72,6 +72,11 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
     /// <param name="value">0 to 127.</param>
     public void Control(string standIn, int controller, int value) => Find(standIn)?.Control(controller, value);
 
+    /// <summary>Chooses a program at a stand-in.</summary>
+    /// <param name="standIn">The stand-in's key.</param>
+    /// <param name="program">The program, 0 to 127.</param>
+    public void Program(string standIn, int program) => Find(standIn)?.Program(program);
+
     /// <summary>Blows into a stand-in.</summary>
     /// <param name="standIn">The stand-in's key.</param>
     /// <param name="value">0 to 127.</param>

@@ -53,23 +53,36 @@ internal static class FileVerbs
         var play = new Option<string[]>("--play") { Description = "a recording: .mid, .syx, .bin or .txt; one for each --from", Required = true };
         var from = new Option<string[]>("--from") { Description = "the source that plays it", Required = true };
         var outFolder = new Option<string>("--out") { Description = "the folder for what arrives", Required = true };
-        var verb = new Command("rehearse", "play recordings through a studio in virtual time") { file, play, from, outFolder };
+        var lineup = LineupOption("the lineup in force at the beginning, by number or name; the first if left out");
+        var verb = new Command("rehearse", "play recordings through a studio in virtual time; what works a lever in them works it") { file, play, from, outFolder, lineup };
         verb.SetAction(result =>
         {
             var arrived = false;
-            var code = Guarded(() => arrived = RehearseAll(result.GetValue(file)!, result.GetValue(play)!, result.GetValue(from)!, result.GetValue(outFolder)!));
+            var code = Guarded(() => arrived = RehearseAll(result.GetValue(file)!, result.GetValue(play)!, result.GetValue(from)!, result.GetValue(outFolder)!, result.GetValue(lineup)));
             return code != 0 || arrived ? code : NothingArrived;
         });
         return verb;
     }
 
+    internal static Option<string?> LineupOption(string description) => new("--lineup") { Description = description };
+
+    /// <summary>The studio in a lineup that a person names by its number or name; in the first where none is named.</summary>
+    internal static Studio InLineup(Studio studio, string? name)
+    {
+        if (name is null) return studio.Lineups.IsEmpty ? studio : studio.In(studio.Lineups[0].Id);
+        var found = studio.Lineups.FirstOrDefault(lineup => string.Equals(lineup.Name, name.Trim(), StringComparison.OrdinalIgnoreCase) || string.Equals(studio.NameOf(lineup.Id), name.Trim(), StringComparison.OrdinalIgnoreCase))
+            ?? (int.TryParse(name, System.Globalization.NumberStyles.None, System.Globalization.CultureInfo.InvariantCulture, out var number) && number >= 1 && number <= studio.Lineups.Length ? studio.Lineups[number - 1] : null);
+        return found is not null ? studio.In(found.Id)
+            : throw new StartException(studio.Lineups.IsEmpty ? $"{studio.Name} has no lineups." : $"There is no lineup “{name}”. There are: {string.Join(", ", studio.Lineups.Select(lineup => studio.NameOf(lineup.Id)))}.");
+    }
+
     private static Option<string?> DataOption() => new("--data") { Description = "the data folder" };
 
     /// <summary>Rehearses; says whether anything arrived anywhere.</summary>
-    private static bool RehearseAll(string file, string[] plays, string[] sources, string folder)
+    private static bool RehearseAll(string file, string[] plays, string[] sources, string folder, string? lineup)
     {
         if (plays.Length != sources.Length) throw new StartException($"There are {plays.Length} --play and {sources.Length} --from: each recording needs its source.");
-        var studio = ReadStudio(file);
+        var studio = InLineup(ReadStudio(file), lineup);
         var rehearsal = new Rehearsal(studio);
         var parts = plays.Zip(sources, (play, name) =>
         {

@@ -18,11 +18,12 @@ internal static class TraceVerb
         var velocity = new Option<int>("--velocity") { Description = "how hard it is struck, 1 to 127", DefaultValueFactory = _ => 96 };
         var channel = new Option<int>("--channel") { Description = "the channel, 1 to 16", DefaultValueFactory = _ => 1 };
         var message = new Option<string?>("--message") { Description = "any message as bytes instead of a note: \"B0 07 40\"" };
+        var lineup = FileVerbs.LineupOption("the lineup, by number or name; the first if left out");
         var json = new Option<bool>("--json") { Description = "print JSON" };
-        var verb = new Command("trace", "say what would become of a message, without sending it") { file, from, to, note, velocity, channel, message, json };
+        var verb = new Command("trace", "say what would become of a message, without sending it") { file, from, to, note, velocity, channel, message, lineup, json };
         verb.SetAction(result => FileVerbs.Guarded(() =>
         {
-            var studio = FileVerbs.ReadStudio(result.GetValue(file)!);
+            var studio = FileVerbs.InLineup(FileVerbs.ReadStudio(result.GetValue(file)!), result.GetValue(lineup));
             KeyName.CurrentMiddleOctave = studio.MiddleOctave;
             var (source, destination) = (result.GetValue(from), result.GetValue(to));
             if (source is null == destination is null) throw new StartException("Say either --from a source, or --to a destination.");

@@ -10,6 +10,9 @@ namespace Weiche.Core.Studios.Edits;
 /// <param name="Through">The stage it has from the start, or null.</param>
 public sealed record LayRoute(RouteSource From, PortId To, bool Another = false, Stage? Through = null) : StudioEdit
 {
+    /// <summary>The lineup that it is on duty in; null for the one that the studio is looked at in.</summary>
+    public LineupId? In { get; init; }
+
     /// <inheritdoc/>
     public override string Title(Studio studio) => $"Lay {studio.NameOf(From)} → {studio.FindPort(To)?.Name ?? "?"}{(Another && studio.RoutesBetween(From, To).Any() ? ", another" : "")}";
 
@@ -22,7 +25,7 @@ public sealed record LayRoute(RouteSource From, PortId To, bool Another = false,
             var to = studio.FindPort(To)!.Value;
             return EditResult.Refused("to", $"There is a route from {studio.NameOf(From)} {to.Label} already. Another beside it can take other keys or another channel.", new Remedy("Lay another", this with { Another = true }));
         }
-        var laid = new Route(new RouteId(studio.NextId), From, To, true, Through is null ? [] : [Through]) { Duty = studio.Current is { } lineup ? Duty.In(lineup.Id) : Duty.Standing };
+        var laid = new Route(new RouteId(studio.NextId), From, To, true, Through is null ? [] : [Through]) { Duty = (In is { } there ? studio.FindLineup(there) : studio.Current) is { } lineup ? Duty.In(lineup.Id) : Duty.Standing };
         var after = studio with { Routes = studio.Routes.Add(laid), NextId = studio.NextId + 1 };
         return EditResult.Done(after, laid.Id.Value);
     }

@@ -15,16 +15,22 @@ namespace Weiche.Web.Pages.Checks;
 /// <summary>What Checks shows.</summary>
 /// <param name="State">The studio, with what the checks say of it.</param>
 /// <param name="Findings">The findings, worst first, those included that hold a circuit closed.</param>
-/// <param name="Chosen">The one that is looked at; null if there is none.</param>
+/// <param name="Placed">The one that is looked at; null if there is none.</param>
 /// <param name="Remedies">Its remedies; null while they are worked out.</param>
 /// <param name="HeldDone">Whether what holds circuits closed has been looked for, and whether all of it was.</param>
 /// <param name="Trips">What the guard stops.</param>
 /// <param name="Learned">What the guard saw, as changes of the studio.</param>
 /// <param name="Problem">What could not be done, or null.</param>
 public sealed record ChecksView(
-    DeskState State, IReadOnlyList<Finding> Findings, Finding? Chosen, RemedyList? Remedies, (bool Done, bool Whole) HeldDone,
+    DeskState State, IReadOnlyList<PlacedFinding> Findings, PlacedFinding? Placed, RemedyList? Remedies, (bool Done, bool Whole) HeldDone,
     IReadOnlyList<GuardTrip> Trips, IReadOnlyList<Proposal> Learned, Problem? Problem = null)
 {
+    /// <summary>The finding that is looked at; null if there is none.</summary>
+    public Finding? Chosen => Placed?.Finding;
+
+    /// <summary>What was found, it among the rest: in the lineup in force, or in one where it is so.</summary>
+    public CheckReport Report => Placed?.Report ?? State.Report;
+
     /// <summary>The load of a wire, measured: now and the highest, bytes a second; null if it is not about a wire.</summary>
     public (long Now, long Highest)? Measured { get; init; }
 
@@ -32,14 +38,14 @@ public sealed record ChecksView(
     public string Find { get; init; } = "";
 
     /// <summary>The findings that are listed.</summary>
-    public IReadOnlyList<Finding> Listed { get; init; } = [];
+    public IReadOnlyList<PlacedFinding> Listed { get; init; } = [];
 }
 
 /// <summary>A remedy, shown on the plan before it is made.</summary>
 /// <param name="Plan">The plan as it would be.</param>
-/// <param name="Finding">The finding.</param>
+/// <param name="Key">The finding, by its key.</param>
 /// <param name="Remedy">The remedy.</param>
-public sealed record CheckPreview(PlanView Plan, Finding Finding, PricedRemedy Remedy);
+public sealed record CheckPreview(PlanView Plan, string Key, PricedRemedy Remedy);
 
 /// <summary>Checks: no feedback, no doubles, silence explained, and what would mend it at which price.</summary>
 /// <param name="desk">The running studio.</param>
@@ -64,11 +70,11 @@ public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load
     /// <param name="preview">A remedy of it that is shown on the plan.</param>
     public IActionResult OnGet(string? finding, string? preview)
     {
-        if (preview is not null && Find(finding) is { } found && RemedyOf(found, preview) is { } remedy && remedy.Edit.Apply(desk.State.Studio).Studio is { } after)
+        if (preview is not null && Find(finding) is { } placed && RemedyOf(placed, preview) is { } remedy && remedy.Edit.Apply(placed.Report.Studio).Studio is { } after)
         {
-            var state = desk.State with { Studio = after, Report = Checker.Check(after, desk.State.Report) };
+            var state = desk.State with { Studio = after, Report = Checker.Check(after, placed.Report) };
             var plan = new PlanView(state, desk.Junction.Compiled, new PlanAddress(), PlanLayout.Compute(after, Request.Width() - 12, new PlanLook()), [.. Changed(after)]) { Room = desk.Park.State };
-            Preview = new CheckPreview(plan, found, remedy);
+            Preview = new CheckPreview(plan, placed.Key, remedy);
             return this.Show("_CheckPreview", Preview);
         }
         View = Look(finding, null);
@@ -80,7 +86,7 @@ public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load
     public IActionResult OnGetRemedies(string? finding)
     {
         if (Find(finding) is not { } found) return NotFound();
-        View = Look(finding, null) with { Remedies = RemedySearch.For(desk.State.Report, found) };
+        View = Look(finding, null) with { Remedies = RemedySearch.For(found.Report, found.Finding) };
         return Partial("_Remedies", View);
     }
 
@@ -129,10 +135,18 @@ public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load
         return this.Answer(problem, Fragment, View, "/checks");
     }
 
-    private Finding? Find(string? key) =>
-        desk.State.Report.Findings.FirstOrDefault(finding => finding.Key == key) ?? held.Find(desk.State.Report)?.Findings.FirstOrDefault(finding => finding.Key == key);
+    private PlacedFinding? Find(string? key) => All(out _).Find(placed => placed.Key == key);
 
-    private PricedRemedy? RemedyOf(Finding finding, string? key) => RemedySearch.For(desk.State.Report, finding).Remedies.FirstOrDefault(remedy => remedy.Key == key);
+    /// <summary>What was found in all lineups, and what holds a circuit closed in the one in force.</summary>
+    private List<PlacedFinding> All(out (bool Done, bool Whole) heldDone)
+    {
+        var state = desk.State;
+        var holding = held.Find(state.Report);
+        heldDone = (holding is not null, holding?.IsWhole ?? false);
+        return [.. state.Findings, .. (holding?.Findings ?? []).Select(finding => new PlacedFinding(finding.Key, finding, state.Report, [], false))];
+    }
+
+    private static PricedRemedy? RemedyOf(PlacedFinding placed, string? key) => RemedySearch.For(placed.Report, placed.Finding).Remedies.FirstOrDefault(remedy => remedy.Key == key);
 
     private IEnumerable<Route> Changed(Studio after) => after.Routes.Where(route => desk.State.Studio.FindRoute(route.Id) is { } before && !ReferenceEquals(before, route));
 
@@ -148,21 +162,20 @@ public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load
     private ChecksView Look(string? key, Problem? problem)
     {
         var state = desk.State;
-        var holding = held.Find(state.Report);
-        var findings = state.Report.Findings.Concat(holding?.Findings ?? []).ToList();
+        var findings = All(out var heldDone);
         // An answer to a press lists what was listed before it.
         var find = NameRule.Tidy(Request.PageQuery("/checks").GetValueOrDefault("q"));
         var words = find.Split(' ', StringSplitOptions.RemoveEmptyEntries);
-        var listed = findings.FindAll(finding => Array.TrueForAll(words, word => $"{finding.Sign} {finding.Title} {finding.Sentence}".Contains(word, StringComparison.OrdinalIgnoreCase)));
-        var chosen = findings.Find(finding => finding.Key == key) ?? (listed.Count > 0 ? listed[0] : null) ?? findings.Find(finding => finding.Kind != FindingKind.Held);
+        var listed = findings.FindAll(finding => Array.TrueForAll(words, word => $"{finding.Finding.Sign} {finding.Finding.Title} {finding.Finding.Sentence} {finding.Where}".Contains(word, StringComparison.OrdinalIgnoreCase)));
+        var chosen = findings.Find(finding => finding.Key == key) ?? (listed.Count > 0 ? listed[0] : null) ?? findings.Find(finding => finding.Finding.Kind != FindingKind.Held);
         var remedies = chosen is null ? new RemedyList([], false)
-            : state.Report.Looked.Places <= MostAtOnce ? RemedySearch.For(state.Report, chosen) : null;
+            : chosen.Report.Looked.Places <= MostAtOnce ? RemedySearch.For(chosen.Report, chosen.Finding) : null;
         var trips = desk.Junction.Guarded().Trips;
-        return new ChecksView(state, findings, chosen, remedies, (holding is not null, holding?.IsWhole ?? false), trips, Learned(), problem)
+        return new ChecksView(state, findings, chosen, remedies, heldDone, trips, Learned(), problem)
         {
             Find = find,
             Listed = listed,
-            Measured = chosen?.Port is { } port && chosen.Kind == FindingKind.Wire ? (load.Of(port).Now, load.Of(port).Highest) : null,
+            Measured = chosen?.Finding is { Kind: FindingKind.Wire, Port: { } port } ? (load.Of(port).Now, load.Of(port).Highest) : null,
         };
     }
 }

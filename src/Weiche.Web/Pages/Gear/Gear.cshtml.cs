@@ -223,6 +223,22 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
         return Answer(result);
     }
 
+    /// <summary>Gives a device's programs their names.</summary>
+    /// <param name="device">Which.</param>
+    /// <param name="list">The list, as typed or pasted.</param>
+    public IActionResult OnPostPrograms(int device, string? list) => Done(Desk.Apply(new SetPrograms(new DeviceId(device), list)), device, list);
+
+    /// <summary>Makes something on a device a lever.</summary>
+    /// <param name="device">Which.</param>
+    /// <param name="line">The lever, as typed.</param>
+    public IActionResult OnPostLever(int device, string? line) => Done(
+        LeverLine.TryParse(Desk.State.Studio, line, out var edit, out var problem) ? Desk.Apply(edit) : EditResult.Refused("lever", problem), device, line);
+
+    /// <summary>Takes a lever off.</summary>
+    /// <param name="device">The device in the drawer.</param>
+    /// <param name="lever">Which lever.</param>
+    public IActionResult OnPostUnlever(int device, int lever) => Done(Desk.Apply(new RemoveLever(new LeverId(lever))), device);
+
     /// <summary>Makes a group of sources.</summary>
     /// <param name="name">Its name.</param>
     public IActionResult OnPostAddGroup(string? name) => Done(Desk.Apply(new AddGroup(name)), null, name);

@@ -154,6 +154,26 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
         return Answer();
     }
 
+    /// <summary>Moves routes between the lineup that is looked at as well, that lineup alone, and standing; all of them as the first.</summary>
+    /// <param name="routes">Which routes: "3,7".</param>
+    public IActionResult OnPostDuty(string? routes)
+    {
+        var ids = PlanAddress.ParseRoutes(routes);
+        var address = PlanAddress.Of(Request) with { Routes = ids };
+        var studio = Desk.State.Studio;
+        if ((address.Lineup > 0 ? new LineupId(address.Lineup) : studio.InForce) is not { } here || ids.IsEmpty || studio.FindRoute(ids[0]) is not { } first)
+        {
+            Look(address, new Problem("route", "Nothing is chosen that could be on duty."));
+            return Answer();
+        }
+        Duty After(Route route) => !first.Duty.IsOn(here) ? route.Duty.With(here, true, [])
+            : first.Duty == Duty.In(here) ? Duty.Standing : Duty.In(here);
+        var edits = ids.Select(studio.FindRoute).OfType<Route>().Select(route => (StudioEdit)new SetDuty(route.Id, After(route))).ToImmutableArray();
+        var words = !first.Duty.IsOn(here) ? $"Put {Counted(ids.Length)} into {studio.NameOf(here)} too" : After(first).IsStanding ? $"{Counted(ids.Length)} standing" : $"{Counted(ids.Length)} only in {studio.NameOf(here)}";
+        Look(address, Desk.Apply(edits.Length == 1 ? edits[0] : new ManyEdits(edits, words)).Problem);
+        return Answer();
+    }
+
     /// <summary>Sets many places of the grid at once: lays what is missing, switches on or off what is there.</summary>
     /// <param name="cells">The places: "7:9,7:11", sources by their key.</param>
     /// <param name="on">Whether messages shall pass there.</param>
@@ -167,8 +187,11 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
             var colon = cell.LastIndexOf(':');
             if (colon < 0 || RouteSource.Parse(cell[..colon]) is not { } from || !int.TryParse(cell[(colon + 1)..], NumberStyles.None, CultureInfo.InvariantCulture, out var to)) return BadRequest();
             var there = studio.RoutesBetween(from, new PortId(to)).ToList();
-            var wanted = there.Count > 0 ? there.Where(route => route.On != on).Select(route => (StudioEdit)new SwitchRoute(route.Id, on))
-                : on ? [new LayRoute(from, new PortId(to))] : [];
+            var here = PlanAddress.Of(Request).Lineup is > 0 and var looked ? new LineupId(looked) : studio.InForce;
+            var wanted = there.Count > 0
+                ? there.Where(route => route.On != on).Select(route => (StudioEdit)new SwitchRoute(route.Id, on))
+                    .Concat(there.Where(route => on && here is not null && !route.Duty.IsOn(here)).Select(route => new PlaceRoute(route.Id, here!.Value, true)))
+                : on ? [new LayRoute(from, new PortId(to)) { In = here }] : [];
             foreach (var edit in wanted)
             {
                 // Of several places those where no route can be are left out.

@@ -29,9 +29,11 @@ public enum PlanPage
 /// <param name="Message">The message that is traced, its bytes in hexadecimal; null for none.</param>
 /// <param name="Reach">The destination of which is asked what can reach it, or 0.</param>
 /// <param name="Balances">Whether the faders of all routes to the destination of the chosen one are shown.</param>
+/// <param name="Lineup">The lineup that is looked at, or 0 for the one in force.</param>
+/// <param name="OnDuty">Whether routes that are not in it are hidden.</param>
 public sealed record PlanAddress(
     PlanPage Page = PlanPage.Arrivals, PlanFocus? Focus = null, bool Folded = false, ImmutableArray<RouteId> Routes = default,
-    bool Traces = false, int From = 0, string? Message = null, int Reach = 0, bool Balances = false)
+    bool Traces = false, int From = 0, string? Message = null, int Reach = 0, bool Balances = false, int Lineup = 0, bool OnDuty = false)
 {
     private const int MostRoutes = 500;
 
@@ -55,7 +57,9 @@ public sealed record PlanAddress(
             Number("from"),
             Text("msg"),
             Number("reach"),
-            Text("balance") == "1");
+            Text("balance") == "1",
+            Number("lineup"),
+            Text("others") == "0");
     }
 
     /// <summary>Reads routes as an address has them: "3,7".</summary>
@@ -77,6 +81,8 @@ public sealed record PlanAddress(
         if (!string.IsNullOrEmpty(Message)) parts.Add($"msg={Uri.EscapeDataString(Message)}");
         if (Reach > 0) parts.Add($"reach={Reach.ToString(CultureInfo.InvariantCulture)}");
         if (Balances) parts.Add("balance=1");
+        if (Lineup > 0) parts.Add($"lineup={Lineup.ToString(CultureInfo.InvariantCulture)}");
+        if (OnDuty) parts.Add("others=0");
         return parts.Count == 0 ? "/plan" : "/plan?" + string.Join('&', parts);
     }
 }

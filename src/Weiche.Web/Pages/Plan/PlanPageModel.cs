@@ -28,6 +28,8 @@ public abstract class PlanPageModel(StudioDesk desk) : PageModel
     /// <summary>Makes an edit, and answers with the plan as it is then.</summary>
     private protected IActionResult Do(StudioEdit edit, int? route)
     {
+        // What is laid while another lineup is looked at is laid there.
+        if (edit is LayRoute lay && PlanAddress.Of(Request).Lineup is > 0 and var there) edit = lay with { In = new LineupId(there) };
         var result = desk.Apply(edit);
         Look(With(result is { Problem: null, NewId: > 0 } ? result.NewId : route), result.Problem);
         return Answer();
@@ -48,6 +50,12 @@ public abstract class PlanPageModel(StudioDesk desk) : PageModel
     private protected void Look(PlanAddress address, Problem? problem = null, string? typed = null, string? traceProblem = null)
     {
         var state = desk.State;
+        if (address.Lineup > 0 && (state.Studio.FindLineup(new LineupId(address.Lineup)) is null || state.Studio.InForce?.Value == address.Lineup)) address = address with { Lineup = 0 };
+        if (address.Lineup > 0)
+        {
+            var id = new LineupId(address.Lineup);
+            state = state with { Studio = state.Studio.In(id), Report = state.Looks.FirstOrDefault(look => look.Lineup == id)?.Report ?? state.Report };
+        }
         var chosen = address.Chosen.Select(state.Studio.FindRoute).OfType<Route>().ToList();
         if (address.Focus?.NameIn(state.Studio) is null) address = address with { Focus = null };
         address = address with { Routes = [.. chosen.Select(route => route.Id)] };
@@ -57,16 +65,23 @@ public abstract class PlanPageModel(StudioDesk desk) : PageModel
             desk.Junction.Compiled,
             address,
             address.Page == PlanPage.Grid ? null : PlanLayout.Compute(
-                state.Studio, Request.Width() - ScrollBar, new PlanLook(address.Page == PlanPage.Departures ? PlanSide.Departures : PlanSide.Arrivals, address.Focus, address.Folded)),
+                address.OnDuty ? OnDuty(state.Studio) : state.Studio, Request.Width() - ScrollBar, new PlanLook(address.Page == PlanPage.Departures ? PlanSide.Departures : PlanSide.Arrivals, address.Focus, address.Folded)),
             chosen,
             problem,
             typed)
         {
             Room = desk.Park.State,
+            InForce = desk.State.Studio.InForce,
             Trace = trace,
             Reaching = reaching,
             TraceProblem = traceProblem,
         };
+    }
+
+    private static Studio OnDuty(Studio studio)
+    {
+        var live = LiveRoutes.Of(studio);
+        return studio with { Routes = [.. studio.Routes.Where(live.IsOnDuty)], Levers = [] };
     }
 
     private static (Trace? Trace, IReadOnlyList<Reaching>? Reaching) TraceFor(PlanAddress address, Studio studio, ref string? problem)

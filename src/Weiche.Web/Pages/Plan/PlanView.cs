@@ -47,6 +47,15 @@ public sealed record PlanView(
     /// <param name="route">The route.</param>
     public RouteState StateOf(Route route) => LiveRoutes.Of(State.Studio).StateOf(route, Waits);
 
+    /// <summary>The lineup in force, whichever is looked at.</summary>
+    public LineupId? InForce { get; init; }
+
+    /// <summary>In which lineups a route is on duty, in a few words: "Only in 2 Star field", "Standing".</summary>
+    /// <param name="route">The route.</param>
+    public string DutyOf(Route route) => route.Duty.IsStanding ? "Standing"
+        : route.Duty.Lineups.IsEmpty ? "In no lineup"
+        : (route.Duty.Lineups.Length == 1 ? "Only in " : "In ") + (route.Duty.Lineups is [var one] ? State.Studio.NameOf(one) : string.Join(", ", route.Duty.Lineups.Select(State.Studio.NumberOf).Order()));
+
     /// <summary>Whether messages can run on a route.</summary>
     /// <param name="route">The route.</param>
     public bool Runs(Route route) => StateOf(route) == RouteState.Live;

@@ -214,6 +214,7 @@ export function startBench(live) {
       event.target.value = 0;
       live.send("Blow", device(), 0);
     }
+    if (event.target.matches("[data-program]") && event.target.value) live.send("Program", device(), Number(event.target.value) - 1);
     if (event.target.matches("[data-plug]")) live.send("Plug", device(), event.target.value);
   });
 

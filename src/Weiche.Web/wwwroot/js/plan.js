@@ -160,6 +160,7 @@ export function startPlan() {
 
   document.addEventListener("change", (event) => {
     if (event.target.matches?.("[data-plan-reach]")) go({ ...noTrace, trace: "1", reach: event.target.value });
+    if (event.target.id === "plan-lineup") go({ lineup: event.target.value });
   });
 
   function act(target, event) {

@@ -2,9 +2,8 @@ using System.Diagnostics.CodeAnalysis;
 using System.Globalization;
 using System.Text.RegularExpressions;
 using Weiche.Core.Midi;
-using Weiche.Core.Studios.Edits;
 
-namespace Weiche.Core.Studios;
+namespace Weiche.Core.Studios.Edits;
 
 /// <summary>Reads a lever as a person types it: "Tritt 13 C2 → next", "Amsel 61 program 2 → Star field", "Amsel 61 sustain → Amsel 61 → Zinn while
 /// held".</summary>

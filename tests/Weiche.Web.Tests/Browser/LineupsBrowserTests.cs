@@ -1,0 +1,66 @@
+using OpenQA.Selenium;
+using Weiche.Core.Studios;
+
+namespace Weiche.Web.Tests.Browser;
+
+/// <summary>The evening in a real browser: the roster by keys, entered while playing, Tonight beside it.</summary>
+public sealed class LineupsBrowserTests(Window window) : IClassFixture<Window>
+{
+    [Fact]
+    public async Task The_roster_is_set_by_keys_and_the_next_lineup_is_entered_by_key_pedal_and_program_while_a_chord_rings_on()
+    {
+        await using var house = await House.Open(dome: true);
+        using var tonight = new Window();
+        tonight.Go(house, "/tonight");
+        window.Go(house, "/plan");
+        window.Key("5");
+        window.Until(() => window.Has("#roster"), "the roster");
+        // By arrows to a place of the first column, and pressed.
+        var halm = house.Route("Halm", "Brandung").Id;
+        var dusk = house.Studio.Lineups[0].Id;
+        var row = window.Find($"#place-{halm}-{dusk}").GetAttribute("data-place")!.Split(':')[0];
+        window.Driver.ExecuteScript("document.querySelector('[data-place=\"0:0\"]').focus()");
+        for (var i = 0; i < int.Parse(row, null); i++) window.Key(Keys.ArrowDown);
+        window.Key(" ");
+        window.Until(() => house.Studio.FindRoute(halm)!.Duty.IsOn(dusk), "Halm in Dusk");
+        window.Until(() => window.Find($"#place-{halm}-{dusk}").GetAttribute("aria-pressed") == "true" && window.Script<bool>($"return document.activeElement.id === 'place-{halm}-{dusk}'"), "the place, still in hand");
+        // A key is down in Star field: it rings on in Dawn, and ends with its own end.
+        var (amsel, tritt) = (house.StandIn("Amsel 61").Player!, house.StandIn("Tritt 13").Player!);
+        amsel.Press("hand", 50, 90);
+        await House.Until(() => house.StandIn("Zinn").Listener!.Heard.Held.Count > 0, "the key at Zinn");
+        window.Key("n");
+        window.Until(() => window.Text("#lineup-now") == "3 Dawn", "Dawn in the head");
+        tonight.Until(() => tonight.Text("h1") == "Dawn", "Dawn on Tonight");
+        Assert.NotEmpty(house.StandIn("Zinn").Listener!.Heard.Held);
+        amsel.Release("hand", 50);
+        await House.Until(() => house.StandIn("Zinn").Listener!.Heard.Held.Count == 0, "the key ended");
+        // By a program, and by the highest pedal.
+        amsel.Program(0);
+        window.Until(() => window.Text("#lineup-now") == "1 Dusk", "Dusk by program 1");
+        tritt.Press("foot", 48, 100);
+        tritt.Release("foot", 48);
+        window.Until(() => window.Text("#lineup-now") == "2 Star field", "Star field by the pedal");
+        tonight.Until(() => tonight.Text("h1") == "Star field", "Star field on Tonight");
+        // By a finger on Tonight.
+        tonight.Press("#tonight-back");
+        window.Until(() => window.Text("#lineup-now") == "1 Dusk", "Dusk again");
+        Assert.Equal(house.Studio.InForce, dusk);
+    }
+
+    [Fact]
+    public async Task A_lever_is_set_by_pressing_it()
+    {
+        await using var house = await House.Open(dome: true);
+        window.Go(house, "/lineups");
+        window.Until(() => window.Script<string>("return document.documentElement.dataset.link ?? ''") == "up", "the link");
+        window.Press("#lever-set");
+        window.Until(() => window.Text("#lever-set") == "Now press it …", "that it waits");
+        house.StandIn("Kies").Player!.Press("hand", 36, 100);
+        house.StandIn("Kies").Player!.Release("hand", 36);
+        window.Until(() => window.Has("#lever-work"), "what it shall work");
+        Assert.Contains("Kies C1", window.Text(".levers .pressed"), StringComparison.Ordinal);
+        window.Script<object?>("document.getElementById('lever-work').value = 'all notes off'; return null");
+        window.Press("#lever-take");
+        window.Until(() => house.Studio.Levers.Any(lever => lever.Work is Silence), "the lever");
+    }
+}

@@ -30,9 +30,9 @@ if (args is ["--soak", var length])
     folder.Delete(recursive: true);
     return;
 }
-if (args.Any(word => word is not ("--quick" or "--engine" or "--plan" or "--checks" or "--edits")))
+if (args.Any(word => word is not ("--quick" or "--engine" or "--plan" or "--checks" or "--lineups" or "--edits")))
 {
-    Console.Error.WriteLine("bench takes --quick, --engine (nothing but the engine), --plan (nothing but Plan and Watch), --checks (nothing but the checks), --edits (nothing but playing while it is edited), --soak MINUTES, or --classes with what BenchmarkDotNet takes.");
+    Console.Error.WriteLine("bench takes --quick, --engine (nothing but the engine), --plan (nothing but Plan and Watch), --checks (nothing but the checks), --lineups (nothing but lineups), --edits (nothing but playing while it is edited), --soak MINUTES, or --classes with what BenchmarkDotNet takes.");
     Environment.ExitCode = 2;
     return;
 }
@@ -58,6 +58,12 @@ if (args.Contains("--edits"))
 if (args.Contains("--checks"))
 {
     Checks();
+    Console.WriteLine(table.ToMarkdown());
+    return;
+}
+if (args.Contains("--lineups"))
+{
+    Lineups();
     Console.WriteLine(table.ToMarkdown());
     return;
 }
@@ -112,6 +118,7 @@ table.Add("Gear, 64 devices, 256 ports: ms an edit", Table.Number(gear.Edit), Ta
 
 await PlanAndWatchAsync();
 Checks();
+Lineups();
 
 var overload = Overload.Run(quick ? 120 : 3600);
 table.Add($"overload, {(quick ? "two minutes" : "an hour")} simulated: notes lost, hanging", $"{overload.Lost}, {overload.Hanging}", $"{overload.Notes} sent, {overload.Thinned} values thinned", "–", "0, 0");
@@ -168,6 +175,17 @@ void Checks()
     table.Add(
         "checks: ms with 100, 1000, 10000 routes", string.Join(", ", growth.Select(time => Table.Number(time))), Table.Number(growth[0]) + " with 100",
         $"exponents {Table.Number(PlanPage.Exponent(growth[0], growth[1], 10))}, {Table.Number(PlanPage.Exponent(growth[1], growth[2], 10))}", "near 1");
+}
+
+void Lineups()
+{
+    var entering = LineupsBench.MeasureEntering(quick ? 500 : 5_000);
+    table.Add("lineups, 1000 routes, 50 of them, 100 keys held: µs to enter one", Table.Number(entering.Enter), Table.Number(entering.Swap) + " a studio put in force that was made ready", Table.Number(entering.Enter / entering.Swap), "≤ 20 µs");
+    table.Add("the same: µs, 99th; bytes allocated", $"{Table.Number(entering.Worst)}; {entering.Bytes}", "–", "–", "0 bytes");
+    var (many, one) = LineupsBench.MeasureCompiling(quick ? 10 : 40);
+    table.Add("lineups: ms to compile 1000 routes after an edit, with 50", Table.Number(many), Table.Number(one) + " with 1", Table.Number(many / one), "≤ 3");
+    var checks = LineupsBench.MeasureChecks(quick ? 3 : 9);
+    table.Add("lineups: ms to look at 30 of 300 routes", Table.Number(checks.Many), Table.Number(checks.One) + " one of them", Table.Number(checks.Many / checks.One), "≤ 5");
 }
 
 string Ns(double each) => Table.Number(each * 1e9, "0.0");

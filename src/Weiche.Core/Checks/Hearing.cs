@@ -70,25 +70,31 @@ internal static class Hearing
             if (places.Any(place => sounding[place].Intersect(flow.Sent[place]).Overlaps(MessageSet.OnChannels))) continue;
             var ports = flow.Studio.PortsOf(device.Id).Where(port => port.IsSource).ToList();
             var routes = flow.Studio.Routes.Where(route => flow.Studio.SourcesOf(route).Any(source => ports.Exists(port => port.Id == source.Id))).ToList();
+            var on = routes.FindAll(LiveRoutes.Of(flow.Studio).IsOn);
             var why = ports.Count == 0 ? "It is not met through any port: say where it is plugged in."
                 : routes.Count == 0 ? "No route leads on from it."
                 : routes.TrueForAll(route => !route.On) ? $"{(routes.Count == 1 ? "Its only route is" : "All its routes are")} switched off."
-                : routes.Count(route => route.On) == 1 ? $"Its only route ends at {WhereTo(flow, routes.First(route => route.On))}."
+                : on.Count == 0 ? $"None of its routes is in {InForce(flow.Studio)}."
+                : on.Count == 1 ? $"Its only route ends at {WhereTo(flow, on[0])}."
                 : "Each of its routes ends at something that makes no sound of its own, or stops what it sends.";
             yield return new Finding(FindingKind.Silence, Severity.Notice, $"silent-{device.Id}", $"{device.Name} reaches nothing that sounds", why)
             {
                 Device = device.Id,
-                Routes = [.. routes.Where(route => route.On).Select(route => route.Id)],
+                Routes = [.. on.Select(route => route.Id)],
                 Proposed = [.. Proposals(flow.Studio, routes, sends.ChannelsIn())],
             };
         }
     }
 
+    private static string InForce(Studio studio) => studio.InForce is { } lineup ? studio.NameOf(lineup) : "force";
+
     /// <summary>What may let something through: a route switched on; a stage taken off; a channel moved to one that is listened to.</summary>
     private static IEnumerable<StudioEdit> Proposals(Studio studio, List<Route> routes, ChannelSet sent)
     {
-        foreach (var route in routes.Where(route => !route.On).Take(MostProposed)) yield return new SwitchRoute(route.Id, true);
-        foreach (var route in routes.Where(route => route.On).Take(MostProposed))
+        var live = LiveRoutes.Of(studio);
+        foreach (var route in routes.Where(route => !live.IsOn(route)).Take(MostProposed))
+            yield return route.On && studio.InForce is { } lineup ? new PlaceRoute(route.Id, lineup, true) : new SwitchRoute(route.Id, true);
+        foreach (var route in routes.Where(live.IsOn).Take(MostProposed))
         {
             for (var i = 0; i < route.Stages.Length; i++) yield return new RemoveStage(route.Id, i, route.Stages[i].Name);
             foreach (var hearer in HearersAt(studio, studio.FindPort(route.To)!.Value).Where(device => device.Listens.Count is > 0 and < Channel.Count))
@@ -121,14 +127,16 @@ internal static class Hearing
         {
             var ports = flow.Studio.PortsOf(device.Id).Where(port => !port.IsSource).ToList();
             var routes = flow.Studio.Routes.Where(route => ports.Exists(port => port.Id == route.To)).ToList();
+            var on = routes.FindAll(LiveRoutes.Of(flow.Studio).IsOn);
             var why = ports.Count == 0 && !device.Jacks.Any(jack => jack.Role == JackRole.In && flow.Studio.CableAt(jack.Id) is not null) ? "Nothing is plugged into it: say where it hangs."
                 : routes.Count == 0 ? "No route leads to it."
                 : routes.TrueForAll(route => !route.On) ? $"{(routes.Count == 1 ? "The only route to it is" : "All routes to it are")} switched off."
+                : on.Count == 0 ? $"None of the routes to it is in {InForce(flow.Studio)}."
                 : $"Routes lead to it, and nothing that it listens to comes by them: it listens to {(device.Listens.Count == 16 ? "every channel" : $"channel {device.Listens}")}.";
             yield return new Finding(FindingKind.Silence, Severity.Notice, $"unreached-{device.Id}", $"Nothing reaches {device.Name}", why)
             {
                 Device = device.Id,
-                Routes = [.. routes.Where(route => route.On).Select(route => route.Id)],
+                Routes = [.. on.Select(route => route.Id)],
                 Proposed = [.. Proposals(flow.Studio, routes, ChannelSet.AnyOf(routes.SelectMany(flow.Studio.SourcesOf).Select(source => source.Channels)))],
             };
         }

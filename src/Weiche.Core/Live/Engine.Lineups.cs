@@ -45,10 +45,12 @@ public sealed partial class Engine
         foreach (var (outlet, bytes) in entry.Sends)
         {
             var sink = new OwnSink(this, outlet, now);
+            // Nothing of it is left out, neither for what it sends after it nor for what is played.
+            outlet.Bar();
             _own.Parse(bytes, ref sink);
             _own.Reset();
+            outlet.Bar();
         }
-        foreach (var (outlet, _) in entry.Sends) outlet.Bar();
         LetGoWhatLeaves(place, now);
         _lineup = place;
         foreach (var source in _prepared.Arrangements) source.State.Lines = source.Lines[place];

@@ -78,6 +78,10 @@ public sealed class LiveRoutes
     /// <param name="route">A route of the studio.</param>
     public bool IsOnDuty(Route route) => route.Duty.IsOn(_studio.InForce) && !IsHeldOff(route);
 
+    /// <summary>Whether a route is switched on and on duty.</summary>
+    /// <param name="route">A route of the studio.</param>
+    public bool IsOn(Route route) => route.On && IsOnDuty(route);
+
     /// <summary>Whether a route takes part for a source: it is on and on duty, and soloed if any is, or carries on what is. Its ports may be off
     /// all the same.</summary>
     /// <param name="route">A route of the studio.</param>

@@ -89,6 +89,8 @@ public sealed partial class StudioDesk
             : new Notice($"{studio.NameOf(id)} was entered without {string.Join(", ", held.Select(studio.Describe))}: it would open a circuit. Enter it here to have it all the same.", _state.Version + 1, OfCircuit: true);
         Show(Looked(_state with { Studio = studio, Report = report ?? _state.Report, IsLooking = report is null, Notice = notice, EnteredAt = _time.GetLocalNow() }));
         Remember(lineup.Id);
+        // What comes from now on is told as in this lineup.
+        Remember(Junction.Compiled.Version, studio);
     }
 
     private void Remember(LineupId? lineup)

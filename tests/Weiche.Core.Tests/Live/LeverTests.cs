@@ -140,6 +140,28 @@ public class LeverTests
     }
 
     [Fact]
+    public void What_a_lineup_sends_into_a_slow_wire_is_paced_and_what_is_played_waits_behind_it_there_alone()
+    {
+        var studio = Of("keys", "b").Must(new AddDevice("Weiher, interface", null));
+        studio = studio.Must(new AddDevice("Zinn, sound module, on Weiher 1", null));
+        var zinn = studio.Destinations.First(port => port.Device.Name == "Zinn").Id;
+        studio = studio.Must(new LayRoute(studio.From("keys"), zinn)).Lay("keys", "b").Must(new AddLineup("One")).Must(new AddLineup("Two"));
+        // Five hundred controllers of three bytes, of which running status saves one each but the first.
+        var sends = Enumerable.Range(0, 500).Select(i => new Sending(zinn, [0xB0, 7, (byte)(i % 128)]));
+        studio = studio with { Lineups = studio.Lineups.SetItem(1, studio.Lineups[1] with { Sends = [.. sends] }) };
+        var rig = new Rig(studio.In(studio.Lineups[0].Id));
+        rig.Enter(studio.Lineups[1].Id);
+        rig.Send("keys", 0x90, 60, 100);
+        Assert.Equal(["903C64"], rig.At("b"));
+        Assert.InRange(rig.At(zinn).Count, 0, 20);
+        rig.Wait(400_000);
+        // Nothing of it is left out, and the note comes behind all of it.
+        Assert.Equal(501, rig.At(zinn).Count);
+        Assert.Equal("903C64", rig.At(zinn)[^1]);
+        Assert.Equal(480, EntryTimes.Of(studio, studio.Lineups[1]).Single().Takes.Microseconds / 1000);
+    }
+
+    [Fact]
     public void Entering_allocates_nothing()
     {
         var studio = Stage((new LeverTrigger(LeverKind.Program, 0), new StepLineup(-1)), (new LeverTrigger(LeverKind.Program, 1), new StepLineup(1)));

@@ -390,7 +390,7 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         using var reader = new StreamReader(stream);
         var axe = await reader.ReadToEndAsync();
         window.Dark(dark);
-        foreach (var path in (string[])["/gear", "/gear?find=true", $"/gear?device={house.Device("Brandung").Id}", "/studio", "/plan", $"/plan?route={house.Studio.Routes[1].Id}", "/plan?view=departures", "/plan?view=grid", $"/plan?route={house.Studio.Routes[0].Id},{house.Studio.Routes[1].Id}", $"/plan?trace=1&from={house.From("Amsel 61")}&msg=90%203C%2060", "/history", "/watch", "/checks", "/lineups", "/takes", "/nowhere"])
+        foreach (var path in (string[])["/gear", "/gear?find=true", $"/gear?device={house.Device("Brandung").Id}", "/studio", "/plan", $"/plan?route={house.Studio.Routes[1].Id}", "/plan?view=departures", "/plan?view=grid", $"/plan?route={house.Studio.Routes[0].Id},{house.Studio.Routes[1].Id}", $"/plan?trace=1&from={house.From("Amsel 61")}&msg=90%203C%2060", "/history", "/watch", "/checks", "/lineups", "/tonight", "/takes", "/nowhere"])
         {
             window.Go(house, path);
             if (window.Script<bool>("return document.getElementById('bench').hidden")) window.Press("#bench-button");

@@ -52,14 +52,9 @@ public sealed class LeversModel(StudioDesk desk) : LineupsPageModel(desk)
     /// <param name="on">Whether it goes on.</param>
     public IActionResult OnPostGoesOn(int lever, bool on) => Do(new SetLeverGoesOn(new LeverId(lever), on));
 
-    /// <summary>Has a lever work in a lineup, or not.</summary>
+    /// <summary>Has a lever work in one lineup, or in all.</summary>
     /// <param name="lever">Which lever.</param>
     /// <param name="lineup">Which lineup; 0 for all.</param>
-    /// <param name="on">Whether it works there.</param>
-    public IActionResult OnPostWorks(int lever, int lineup, bool on)
-    {
-        var studio = Desk.State.Studio;
-        var before = studio.FindLever(new LeverId(lever))?.Works ?? Duty.Standing;
-        return Do(new SetLeverWorks(new LeverId(lever), lineup == 0 ? Duty.Standing : before.With(new LineupId(lineup), on, studio.Lineups.Select(each => each.Id))));
-    }
+    public IActionResult OnPostWorks(int lever, int lineup) =>
+        Do(new SetLeverWorks(new LeverId(lever), lineup == 0 ? Duty.Standing : Duty.In(new LineupId(lineup))));
 }

@@ -274,7 +274,8 @@ public static class StudioJson
     }
 
     private static Route RouteOf(RouteDto route) => new(
-        new RouteId(route.Id), SourceOf(route), new PortId(route.To), route.On, route.Stages, route.Solo ?? false, route.Divert ?? false) { Duty = DutyOf(route.Lineups) };
+        new RouteId(route.Id), SourceOf(route), new PortId(route.To), route.On, route.Stages, route.Solo ?? false, route.Divert ?? false)
+    { Duty = DutyOf(route.Lineups) };
 
     private static void CheckFormat(JsonElement root)
     {

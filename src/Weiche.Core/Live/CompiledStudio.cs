@@ -9,17 +9,20 @@ namespace Weiche.Core.Live;
 /// </summary>
 public sealed class CompiledStudio
 {
+    // Of each source, by its id, the place in the lists.
+    private readonly int[] _indexOf;
     // By lineup, then by source; one place for a studio without lineups.
     private readonly CompiledRoute[][][] _lists;
     private readonly CompiledRoute[][] _arranged;
     private readonly CompiledRoute?[] _byRoute;
     private readonly PortMeter?[] _ports;
 
-    private CompiledStudio(Studio studio, int version, CompiledRoute[][][] lists, CompiledRoute[][] arranged, CompiledRoute?[] byRoute, PortMeter?[] ports, bool anySolo)
+    private CompiledStudio(Studio studio, int version, int[] indexOf, CompiledRoute[][][] lists, CompiledRoute[][] arranged, CompiledRoute?[] byRoute, PortMeter?[] ports, bool anySolo)
     {
         AnySolo = anySolo;
         Studio = studio;
         Version = version;
+        _indexOf = indexOf;
         _lists = lists;
         _arranged = arranged;
         _byRoute = byRoute;
@@ -49,34 +52,67 @@ public sealed class CompiledStudio
         var ports = new PortMeter?[size];
         foreach (var port in studio.Ports) ports[port.Id.Value] = previous?.Meter(port.Id) ?? new PortMeter(port.IsSource);
         var byRoute = new CompiledRoute?[size];
-        LineupId?[] lineups = studio.Lineups.IsEmpty ? [null] : [.. studio.Lineups.Select(lineup => (LineupId?)lineup.Id)];
-        var live = Array.ConvertAll(lineups, lineup => LiveRoutes.Of(studio.In(lineup)));
+        var live = LiveRoutes.Of(studio);
+        var places = studio.Lineups.Index().ToDictionary(item => item.Item.Id, item => item.Index);
+        var count = Math.Max(1, places.Count);
         foreach (var route in studio.Routes)
         {
             var isLive = studio.FindPort(route.To)!.Value.Port.On;
-            var isIn = Array.ConvertAll(live, each => each.IsOnDuty(route));
+            var isIn = IsIn(route, count, places, studio.HeldOff);
             byRoute[route.Id.Value] = previous?.Same(route, isLive, isIn) ?? new CompiledRoute(route, isLive, isIn, previous);
         }
-        var arranged = new CompiledRoute[size][];
-        Array.Fill(arranged, []);
-        var lists = Array.ConvertAll(lineups, _ =>
+        var solo = new LiveRoutes?[count];
+        for (var i = 0; live.MaySolo && i < count; i++)
         {
-            var list = new CompiledRoute[size][];
-            Array.Fill(list, []);
-            return list;
-        });
-        foreach (var source in live[0].ArrangedSources)
+            if (LiveRoutes.Of(places.Count == 0 ? studio : studio.In(studio.Lineups[i].Id)) is { AnySolo: true } soloed) solo[i] = soloed;
+        }
+        var indexOf = new int[size];
+        var sources = live.ArrangedSources.ToArray();
+        var arranged = new CompiledRoute[sources.Length + 1][];
+        var lists = new CompiledRoute[count][][];
+        for (var i = 0; i < count; i++) (lists[i] = new CompiledRoute[sources.Length + 1][])[0] = [];
+        arranged[0] = [];
+        foreach (var (number, source) in sources.Index())
         {
-            var routes = live[0].Arranged(source);
-            arranged[source.Value] = Array.ConvertAll(routes, route => byRoute[route.Id.Value]!);
-            for (var i = 0; i < lineups.Length; i++)
+            // The first place is that of sources without routes.
+            var at = indexOf[source.Value] = number + 1;
+            var routes = arranged[at] = Array.ConvertAll(live.Arranged(source), route => byRoute[route.Id.Value]!);
+            for (var i = 0; i < count; i++)
             {
-                CompiledRoute[] list = [.. routes.Where(route => live[i].WouldTakePart(route, source)).Select(route => byRoute[route.Id.Value]!)];
-                // Most sources are led alike in most lineups: then it is the same list, and entering has nothing to do.
-                lists[i][source.Value] = i > 0 && list.AsSpan().SequenceEqual(lists[i - 1][source.Value]) ? lists[i - 1][source.Value] : list;
+                var list = solo[i] is { } soloed ? Array.FindAll(routes, route => soloed.WouldTakePart(route.Route, source)) : InPlace(routes, i);
+                // Many sources are led alike in most lineups: then it is the same list, and entering has nothing to do.
+                lists[i][at] = i > 0 && list.AsSpan().SequenceEqual(lists[i - 1][at]) ? lists[i - 1][at] : list;
             }
         }
-        return new CompiledStudio(studio, (previous?.Version ?? 0) + 1, lists, arranged, byRoute, ports, Array.Exists(live, each => each.AnySolo));
+        return new CompiledStudio(studio, (previous?.Version ?? 0) + 1, indexOf, lists, arranged, byRoute, ports, Array.Exists(solo, each => each is not null));
+    }
+
+    /// <summary>For each lineup whether a route is on duty there and not held off.</summary>
+    private static bool[] IsIn(Route route, int count, Dictionary<LineupId, int> places, System.Collections.Immutable.ImmutableHashSet<(LineupId, RouteId)> heldOff)
+    {
+        var isIn = new bool[count];
+        if (route.Duty.IsStanding) Array.Fill(isIn, true);
+        foreach (var lineup in route.Duty.Lineups)
+        {
+            if (places.TryGetValue(lineup, out var place)) isIn[place] = true;
+        }
+        if (heldOff.IsEmpty) return isIn;
+        foreach (var (lineup, place) in places) isIn[place] &= !heldOff.Contains((lineup, route.Id));
+        return isIn;
+    }
+
+    private static CompiledRoute[] InPlace(CompiledRoute[] routes, int place)
+    {
+        var count = 0;
+        foreach (var route in routes) count += route.IsIn[place] ? 1 : 0;
+        if (count == routes.Length) return routes;
+        var list = new CompiledRoute[count];
+        var at = 0;
+        foreach (var route in routes)
+        {
+            if (route.IsIn[place]) list[at++] = route;
+        }
+        return list;
     }
 
     /// <summary>How many lineups it has lists for; one where the studio has none.</summary>
@@ -97,10 +133,10 @@ public sealed class CompiledStudio
 
     /// <summary>The routes of a source that take part in a lineup, in the order in which they are asked. Some of them may be switched off, by hand
     /// or by a lever.</summary>
-    internal CompiledRoute[] RoutesOf(PortId source, int lineup) => _lists[lineup][source.Value];
+    internal CompiledRoute[] RoutesOf(PortId source, int lineup) => _lists[lineup][_indexOf[source.Value]];
 
     /// <summary>All routes of a source that are on, or that a lever may switch on.</summary>
-    internal CompiledRoute[] ArrangedOf(PortId source) => _arranged[source.Value];
+    internal CompiledRoute[] ArrangedOf(PortId source) => _arranged[_indexOf[source.Value]];
 
     /// <summary>The compiled form of a route, if it is the very same one and nothing in it keeps anything; most edits change one route.</summary>
     private CompiledRoute? Same(Route route, bool isLive, bool[] isIn) =>

@@ -12,6 +12,8 @@ public sealed partial class Engine
     private int _lineup;
     private int _inForce;
     private long _entries;
+    // Whether any clock was ever led anywhere.
+    private bool _anyClock;
 
     /// <summary>The lineup in force; null for a studio without lineups. May be asked by any thread.</summary>
     public LineupId? InForce => Volatile.Read(ref _inForce) is > 0 and var id ? new LineupId(id) : null;
@@ -53,7 +55,11 @@ public sealed partial class Engine
         }
         LetGoWhatLeaves(place, now);
         _lineup = place;
-        foreach (var source in _prepared.Arrangements) source.State.Lines = source.Lines[place];
+        foreach (var source in _prepared.Arrangements)
+        {
+            source.State.Lines = source.Lines[place];
+            source.State.RingingCount = 0;
+        }
         if (entry.Cuts) EndWhatLeft(now);
         Settle(now);
         ForgetClocks();
@@ -91,10 +97,9 @@ public sealed partial class Engine
     private bool Runs(Line line, SourceState state) =>
         !line.IsOff && (_prepared.Compiled.AnySolo ? Array.IndexOf(state.Lines, line) >= 0 : line.IsIn[_lineup]);
 
-    /// <summary>Looks which routes ring on that are not live any more, and puts to rest what was moved through others that are not.</summary>
+    /// <summary>Looks which routes ring on that are not live any more, where none is known to, and puts to rest what was moved through others that are not.</summary>
     private void Settle(MidiTime now)
     {
-        foreach (var source in _prepared.Arrangements) source.State.RingingCount = 0;
         if (_ledger.Count > 0)
         {
             var cursor = 0;
@@ -107,7 +112,7 @@ public sealed partial class Engine
         }
         foreach (var outlet in _outlets)
         {
-            if (outlet is not null) Rest(outlet, now);
+            if (outlet is { Moved.MayBeAway: true }) Rest(outlet, now);
         }
     }
 
@@ -127,6 +132,7 @@ public sealed partial class Engine
 
     private void ForgetClocks()
     {
+        if (!_anyClock) return;
         foreach (var outlet in _outlets)
         {
             // A clock that no route carries any more makes way at once.
@@ -266,6 +272,7 @@ public sealed partial class Engine
 
     private void Switched(MidiTime now)
     {
+        foreach (var source in _prepared.Arrangements) source.State.RingingCount = 0;
         Settle(now);
         ForgetClocks();
         Volatile.Write(ref _entries, _entries + 1);

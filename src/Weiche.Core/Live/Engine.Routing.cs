@@ -190,11 +190,17 @@ public sealed partial class Engine
             else if (Held.IsKeyPressure(message)) outlet.Moved.NoteKeyPressure(message, new Mover(run.Source, line.Id));
             else if (Held.NeedsCare(message) && !MayControlPass(line, outlet, message, ref run)) return;
         }
-        else if (message.IsOfClock ? outlet.Clock.LeavesOut(message, run.Source, run.Time) : message.SilencesMore)
+        else if (message.IsOfClock ? LeavesOutClock(outlet, message, run) : message.SilencesMore)
         {
             if (!MaySystemPass(line, outlet, message, run)) return;
         }
         Send(outlet, line.Id, line.Meter, message, run);
+    }
+
+    private bool LeavesOutClock(Outlet outlet, in MidiMessage message, in Run run)
+    {
+        _anyClock = true;
+        return outlet.Clock.LeavesOut(message, run.Source, run.Time);
     }
 
     /// <summary>Whether a controller passes that others at the same destination may be concerned with.</summary>

@@ -29,6 +29,10 @@ internal sealed class Moved
 
     private readonly Mover[] _by = new Mover[Channel.Count * Items];
     private readonly Mover[] _keys = new Mover[Channel.Count * Keys];
+    // A bit for each channel on which anything may be away from rest, and one for each on which the pressure of a key may: so that little
+    // is looked through on entering a lineup.
+    private uint _touched;
+    private uint _pressed;
 
     /// <summary>Whether a message with a channel is a bend or channel pressure.</summary>
     internal static bool IsBendOrPressure(in MidiMessage message) => message.Status >= 0xD0;
@@ -41,6 +45,7 @@ internal sealed class Moved
     {
         var isBend = message.Status >= 0xE0;
         var isAtRest = (message.Data1 | message.Data2 << 7) == (isBend ? 64 << 7 : 0);
+        if (!isAtRest) _touched |= 1u << (message.Status & 0x0F);
         _by[(message.Status & 0x0F) * Items + (isBend ? BendItem : PressureItem)] = isAtRest ? default : by;
     }
 
@@ -48,8 +53,11 @@ internal sealed class Moved
     /// <param name="message">The message.</param>
     /// <param name="by">Who sent it.</param>
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
-    internal void NoteKeyPressure(in MidiMessage message, Mover by) =>
+    internal void NoteKeyPressure(in MidiMessage message, Mover by)
+    {
+        if (message.Data2 != 0) _pressed |= 1u << message.ChannelIndex;
         _keys[message.ChannelIndex * Keys + message.Data1] = message.Data2 == 0 ? default : by;
+    }
 
     /// <summary>Takes note of a controller that goes out; most are never put to rest. Of one with a fine half the coarse half at rest is rest:
     /// it puts the fine one to nothing (MIDI 1.0 Detailed Specification, "Control Change").</summary>
@@ -60,6 +68,7 @@ internal sealed class Moved
         var item = message.Data1 switch { 1 or 33 => 0, 11 => ExpressionItem, 65 => PortamentoItem, 2 or 34 => BreathItem, 4 or 36 => FootItem, _ => -1 };
         if (item < 0 || (message.Data1 is 33 or 34 or 36 && message.Data2 == 0)) return;
         var isAtRest = item == PortamentoItem ? message.Data2 < 64 : message.ShortBytes == RestOf(item, message.ChannelIndex).ShortBytes;
+        if (!isAtRest) _touched |= 1u << message.ChannelIndex;
         _by[message.ChannelIndex * Items + item] = isAtRest ? default : by;
     }
 
@@ -113,37 +122,46 @@ internal sealed class Moved
         return false;
     }
 
-    /// <summary>Takes out the next thing that a hand, a foot or a breath holds away from rest, whoever does: the caller says whether it is to be put
-    /// to rest.</summary>
-    /// <param name="cursor">Where to begin; counts up.</param>
+    /// <summary>Whether anything may be away from rest.</summary>
+    internal bool MayBeAway => (_touched | _pressed) != 0;
+
+    /// <summary>Goes through what a hand, a foot or a breath holds away from rest, whoever does: the caller says whether it is to be put to
+    /// rest.</summary>
+    /// <param name="cursor">Where to begin, 0 for the beginning; counts up.</param>
     /// <param name="by">Who moved it.</param>
     /// <param name="rest">The message that puts it to rest.</param>
     internal bool TryNext(ref int cursor, out Mover by, out MidiMessage rest)
     {
-        (by, rest) = (default, default);
-        while (cursor < _by.Length)
+        for (; cursor < _by.Length; cursor++)
         {
-            var at = cursor++;
-            if (_by[at].Source == default || at % Items is ExpressionItem or PortamentoItem) continue;
-            (by, rest) = (_by[at], RestOf(at % Items, at / Items));
+            var channel = cursor / Items;
+            if ((_touched >> channel & 1) == 0)
+            {
+                cursor = (channel + 1) * Items - 1;
+                continue;
+            }
+            if (cursor % Items == 0 && _by.AsSpan(cursor, Items).IndexOfAnyExcept(default(Mover)) < 0) _touched &= ~(1u << channel);
+            if (_by[cursor].Source == default || cursor % Items is ExpressionItem or PortamentoItem) continue;
+            (by, rest) = (_by[cursor], RestOf(cursor % Items, channel));
+            cursor++;
             return true;
         }
-        if (cursor == _by.Length && _keys.AsSpan().IndexOfAnyExcept(default(Mover)) < 0) cursor = _by.Length + _keys.Length;
-        while (cursor - _by.Length < _keys.Length)
+        for (; cursor - _by.Length < _keys.Length; cursor++)
         {
-            var at = cursor++ - _by.Length;
+            var at = cursor - _by.Length;
+            if ((_pressed >> (at / Keys) & 1) == 0)
+            {
+                cursor = _by.Length + (at / Keys + 1) * Keys - 1;
+                continue;
+            }
+            if (at % Keys == 0 && _keys.AsSpan(at, Keys).IndexOfAnyExcept(default(Mover)) < 0) _pressed &= ~(1u << (at / Keys));
             if (_keys[at].Source == default) continue;
             (by, rest) = (_keys[at], MidiMessage.Raw(0xA0 | at / Keys, at % Keys, 0));
+            cursor++;
             return true;
         }
+        (by, rest) = (default, default);
         return false;
-    }
-
-    /// <summary>Nobody has moved anything.</summary>
-    internal void Clear()
-    {
-        Array.Clear(_by);
-        Array.Clear(_keys);
     }
 
     private static int First(int channel) => Math.Max(0, channel) * Items;

@@ -94,6 +94,9 @@ public sealed class LiveRoutes
     /// <summary>The sources that any arranged route comes from.</summary>
     internal IEnumerable<PortId> ArrangedSources => _tables.Arranged.Keys;
 
+    /// <summary>Whether any route at all is soloed, on duty or not.</summary>
+    internal bool MaySolo => _tables.AnySolo;
+
     /// <summary>Whether any route in play is soloed: then a route may take part for one of its sources and not for another.</summary>
     internal bool AnySolo => _anySolo;
 

@@ -17,6 +17,7 @@ public sealed class EchoLearner
     /// <summary>So often something must have come back to be no chance.</summary>
     public const int TimesToKnow = 12;
 
+    private const int MomentsToKnow = 8;
     private const int SentKept = 64;
     private const int NewestTried = 8;
     private const int MostRelations = 512;
@@ -46,9 +47,23 @@ public sealed class EchoLearner
         internal int Came;
         internal int Of;
 
-        internal void Halve() => (Came, Of) = (Came / 2, Of / 2);
+        /// <summary>At how many moments something was sent that came: chords may fit one another by chance, all their keys at once.</summary>
+        internal int Moments;
 
-        internal readonly bool IsSure(int pending) => Came >= TimesToKnow && Came * 10 >= (Of - pending) * 9;
+        // One more than the time, so that 0 stands for none.
+        private long _lastMoment;
+
+        internal void Take(long sentAt)
+        {
+            Came++;
+            if (_lastMoment == sentAt + 1) return;
+            _lastMoment = sentAt + 1;
+            Moments++;
+        }
+
+        internal void Halve() => (Came, Of, Moments) = (Came / 2, Of / 2, Moments / 2);
+
+        internal readonly bool IsSure(int pending) => Came >= TimesToKnow && Moments >= MomentsToKnow && Came * 10 >= (Of - pending) * 9;
     }
 
     private sealed class Relation(Change change)
@@ -58,6 +73,9 @@ public sealed class EchoLearner
         internal Tally Foreign;
         internal double Delay;
         internal long Last;
+
+        internal void Begin(long delay, bool isOwn) =>
+            (Delay, All, Foreign) = (delay, new Tally { Of = 1 }, new Tally { Of = isOwn ? 0 : 1 });
     }
 
     /// <summary>From now on messages run through this studio. What was learned of its ports before is kept.</summary>
@@ -93,7 +111,9 @@ public sealed class EchoLearner
     }
 
     /// <summary>What comes back, sent by others: what a person should know.</summary>
-    public IReadOnlyList<WayBack> Found() => [.. _relations.Values.Where(relation => relation.Foreign.IsSure(PendingOf(relation, foreign: true))).Select(relation => WayOf(relation, relation.Foreign))];
+    public IReadOnlyList<WayBack> Found() => [.. _relations.Values.Where(relation => relation.Foreign.IsSure(PendingOf(relation, foreign: true)))
+        // A run up the keys looks like an echo of the key before, too: what comes unchanged and soonest is the likelier.
+        .OrderBy(relation => ChangeOf(relation).IsNone ? 0 : 1).ThenBy(relation => relation.Delay).Select(relation => WayOf(relation, relation.Foreign))];
 
     /// <summary>What comes back changed, whoever sent it: what the guard follows.</summary>
     public IReadOnlyList<WayBack> Changed() => [.. _relations.Values.Where(relation => !ChangeOf(relation).IsNone && relation.All.IsSure(PendingOf(relation, foreign: false))).Select(relation => WayOf(relation, relation.All))];
@@ -145,19 +165,23 @@ public sealed class EchoLearner
             var change = new Change(sent.To, from, sent.Channel, message.ChannelIndex, message.Data1 - sent.Key, message.Data2 - sent.Velocity);
             if (_relations.TryGetValue(change, out var relation))
             {
-                if (sent.Number <= relation.Last || _met.Contains(relation) || Math.Abs(after.Microseconds - relation.Delay) > ToleranceOf(relation)) continue;
-                relation.Delay += (after.Microseconds - relation.Delay) / 4;
+                if (sent.Number <= relation.Last || _met.Contains(relation)) continue;
+                if (Math.Abs(after.Microseconds - relation.Delay) <= ToleranceOf(relation)) relation.Delay += (after.Microseconds - relation.Delay) / 4;
+                else if (relation.All.Came > 1) continue;
+                // What came first may have been late: it is begun with anew.
+                else relation.Begin(after.Microseconds, sent.IsOwn);
             }
             else
             {
                 if (number++ >= NewestTried || _relations.Count >= MostRelations && !DropOne()) continue;
-                relation = new Relation(change) { Delay = after.Microseconds, All = { Of = 1 }, Foreign = { Of = sent.IsOwn ? 0 : 1 } };
+                relation = new Relation(change);
+                relation.Begin(after.Microseconds, sent.IsOwn);
                 _relations.Add(change, relation);
                 if (!_byDestination.TryGetValue((sent.To, sent.Channel), out var list)) _byDestination.Add((sent.To, sent.Channel), list = []);
                 list.Add(relation);
             }
-            relation.All.Came++;
-            if (!sent.IsOwn) relation.Foreign.Came++;
+            relation.All.Take(sent.Time.Microseconds);
+            if (!sent.IsOwn) relation.Foreign.Take(sent.Time.Microseconds);
             relation.Last = sent.Number;
             _met.Add(relation);
         }

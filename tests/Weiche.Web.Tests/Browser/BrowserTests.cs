@@ -393,7 +393,7 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         foreach (var path in (string[])["/gear", "/gear?find=true", $"/gear?device={house.Device("Brandung").Id}", "/studio", "/plan", $"/plan?route={house.Studio.Routes[1].Id}", "/plan?view=departures", "/plan?view=grid", $"/plan?route={house.Studio.Routes[0].Id},{house.Studio.Routes[1].Id}", $"/plan?trace=1&from={house.From("Amsel 61")}&msg=90%203C%2060", "/history", "/watch", "/checks", "/lineups", "/tonight", "/takes", "/nowhere"])
         {
             window.Go(house, path);
-            if (window.Script<bool>("return document.getElementById('bench').hidden")) window.Press("#bench-button");
+            if (window.Script<bool>("return document.getElementById('bench')?.hidden ?? false")) window.Press("#bench-button");
             window.Driver.ExecuteScript(axe);
             var found = (string)window.Driver.ExecuteAsyncScript("""
                 const done = arguments[arguments.length - 1];

@@ -6,7 +6,7 @@ namespace Weiche.Web.Live;
 
 /// <summary>Looks on at the music for echoes that nobody declared, and tells the guard of those that change what they repeat.</summary>
 /// <param name="desk">The running studio.</param>
-public sealed class EchoWatch(StudioDesk desk) : BackgroundService
+public sealed class EchoWatch(StudioDesk desk) : Ticker(Interval, TimeProvider.System)
 {
     private static readonly TimeSpan Interval = TimeSpan.FromMilliseconds(25);
 
@@ -55,16 +55,5 @@ public sealed class EchoWatch(StudioDesk desk) : BackgroundService
     }
 
     /// <inheritdoc/>
-    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
-    {
-        using var timer = new PeriodicTimer(Interval);
-        try
-        {
-            while (await timer.WaitForNextTickAsync(stoppingToken)) Read();
-        }
-        catch (OperationCanceledException)
-        {
-            // Weiche stops.
-        }
-    }
+    private protected override void Tick() => Read();
 }

@@ -17,7 +17,7 @@ public readonly record struct WireLoad(long Now, long Highest);
 /// came from each source; the checks hear of the most there was.</summary>
 /// <param name="desk">The running studio.</param>
 /// <param name="time">Where the time comes from.</param>
-public sealed class LoadMeter(StudioDesk desk, TimeProvider time) : BackgroundService
+public sealed class LoadMeter(StudioDesk desk, TimeProvider time) : Ticker(TimeSpan.FromSeconds(1) / Steps, time)
 {
     private const int Steps = 4;
 
@@ -108,16 +108,5 @@ public sealed class LoadMeter(StudioDesk desk, TimeProvider time) : BackgroundSe
     }
 
     /// <inheritdoc/>
-    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
-    {
-        using var timer = new PeriodicTimer(TimeSpan.FromSeconds(1) / Steps, time);
-        try
-        {
-            while (await timer.WaitForNextTickAsync(stoppingToken)) Look();
-        }
-        catch (OperationCanceledException)
-        {
-            // Weiche stops.
-        }
-    }
+    private protected override void Tick() => Look();
 }

@@ -53,7 +53,7 @@ public sealed record WatchFilter(PortId? Follow = null, string Find = "")
 /// faster than it can be read is counted as left out. A message is put into words only when somebody asks for its line.
 /// </summary>
 /// <param name="desk">The running studio.</param>
-public sealed class WatchLog(StudioDesk desk) : BackgroundService
+public sealed class WatchLog(StudioDesk desk) : Ticker(Interval, TimeProvider.System)
 {
     /// <summary>How many messages are kept.</summary>
     public const int Capacity = 4096;
@@ -166,18 +166,7 @@ public sealed class WatchLog(StudioDesk desk) : BackgroundService
     }
 
     /// <inheritdoc/>
-    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
-    {
-        using var timer = new PeriodicTimer(Interval);
-        try
-        {
-            while (await timer.WaitForNextTickAsync(stoppingToken)) Read();
-        }
-        catch (OperationCanceledException)
-        {
-            // Weiche stops.
-        }
-    }
+    private protected override void Tick() => Read();
 
     private void Close()
     {

@@ -12,6 +12,11 @@ namespace Weiche.Ports;
 public sealed record RoomState(
     RollCall Call, ImmutableDictionary<DeviceId, Presence> Presences, ImmutableDictionary<string, DateTimeOffset> NewSince, int Version)
 {
+    /// <summary>Whether a port waits for what is missing: its device, or the interface that it is met through.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <param name="port">A port of it.</param>
+    public bool IsMissing(Studio studio, DevicePort port) => IsMissing(studio, port.Device) || IsMissing(studio, port.Owner);
+
     /// <summary>Whether a device is not there: itself, or every interface through which one meets it.</summary>
     /// <param name="studio">The studio.</param>
     /// <param name="device">One of its devices.</param>

@@ -61,12 +61,6 @@ internal sealed class LeverTable
         }
     }
 
-    /// <summary>None of them is there any more.</summary>
-    internal void LetGo()
-    {
-        foreach (var lever in _levers) lever.IsDown = false;
-    }
-
     /// <summary>A key was let go that was a lever in another lineup.</summary>
     internal void LetGoKey(Engine engine, in MidiMessage message, MidiTime now)
     {

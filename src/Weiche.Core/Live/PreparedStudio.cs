@@ -215,7 +215,6 @@ internal sealed class Arrangement
         // What rings on is looked for anew right after.
         (State.Ringing, State.RingingCount) = (_ringing, 0);
         _levers?.GoOnFrom(State.Levers);
-        if (_levers is null) State.Levers?.LetGo();
         State.Levers = _levers;
     }
 }

@@ -97,6 +97,12 @@ public sealed record Studio
     /// <param name="id">The id.</param>
     public Lineup? FindLineup(LineupId id) => Lineups.FirstOrDefault(lineup => lineup.Id == id);
 
+    /// <summary>The lineup that a person calls so: "2 Star field", "Star field" or "2", without regard to case; null if there is none.</summary>
+    /// <param name="called">What it is called.</param>
+    public Lineup? FindLineup(string called) => Lineups.FirstOrDefault(lineup => string.Equals(NameOf(lineup.Id), called, StringComparison.OrdinalIgnoreCase))
+        ?? Lineups.FirstOrDefault(lineup => string.Equals(lineup.Name, called, StringComparison.OrdinalIgnoreCase))
+        ?? (int.TryParse(called, NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number >= 1 && number <= Lineups.Length ? Lineups[number - 1] : null);
+
     /// <summary>The lever with this id, or null.</summary>
     /// <param name="id">The id.</param>
     public Lever? FindLever(LeverId id) => Levers.FirstOrDefault(lever => lever.Id == id);

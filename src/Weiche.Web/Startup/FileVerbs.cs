@@ -70,9 +70,7 @@ internal static class FileVerbs
     internal static Studio InLineup(Studio studio, string? name)
     {
         if (name is null) return studio.Lineups.IsEmpty ? studio : studio.In(studio.Lineups[0].Id);
-        var found = studio.Lineups.FirstOrDefault(lineup => string.Equals(lineup.Name, name.Trim(), StringComparison.OrdinalIgnoreCase) || string.Equals(studio.NameOf(lineup.Id), name.Trim(), StringComparison.OrdinalIgnoreCase))
-            ?? (int.TryParse(name, System.Globalization.NumberStyles.None, System.Globalization.CultureInfo.InvariantCulture, out var number) && number >= 1 && number <= studio.Lineups.Length ? studio.Lineups[number - 1] : null);
-        return found is not null ? studio.In(found.Id)
+        return studio.FindLineup(name.Trim()) is { } found ? studio.In(found.Id)
             : throw new StartException(studio.Lineups.IsEmpty ? $"{studio.Name} has no lineups." : $"There is no lineup “{name}”. There are: {string.Join(", ", studio.Lineups.Select(lineup => studio.NameOf(lineup.Id)))}.");
     }
 

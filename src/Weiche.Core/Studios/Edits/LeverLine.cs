@@ -82,10 +82,7 @@ public static partial class LeverLine
             _ => null,
         };
         if (work is not null) return true;
-        var lineup = studio.Lineups.FirstOrDefault(each => studio.NameOf(each.Id).Equals(text, StringComparison.OrdinalIgnoreCase))
-            ?? studio.Lineups.FirstOrDefault(each => each.Name.Equals(text, StringComparison.OrdinalIgnoreCase))
-            ?? (int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number >= 1 && number <= studio.Lineups.Length ? studio.Lineups[number - 1] : null);
-        if (lineup is not null)
+        if (studio.FindLineup(text) is { } lineup)
         {
             work = new EnterLineup(lineup.Id);
             return true;

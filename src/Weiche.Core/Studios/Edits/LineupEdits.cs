@@ -90,9 +90,7 @@ public sealed record MoveLineup(LineupId Id, int By) : StudioEdit
     public override EditResult Apply(Studio studio)
     {
         if (studio.FindLineup(Id) is not { } lineup) return LineupGone();
-        var at = studio.Lineups.IndexOf(lineup);
-        var to = (int)Math.Clamp((long)at + By, 0, studio.Lineups.Length - 1);
-        return EditResult.Done(studio with { Lineups = studio.Lineups.RemoveAt(at).Insert(to, lineup) });
+        return EditResult.Done(studio with { Lineups = Moved(studio.Lineups, studio.Lineups.IndexOf(lineup), By) });
     }
 }
 
@@ -208,7 +206,6 @@ public sealed record MoveSending(LineupId Id, int Index, int By) : StudioEdit
     {
         if (studio.FindLineup(Id) is not { } lineup) return LineupGone();
         if (Index < 0 || Index >= lineup.Sends.Length) return EditResult.Refused("sends", "What the lineup sends was changed meanwhile. Nothing was changed.");
-        var to = (int)Math.Clamp((long)Index + By, 0, lineup.Sends.Length - 1);
-        return Change(studio, Id, known => known with { Sends = known.Sends.RemoveAt(Index).Insert(to, known.Sends[Index]) });
+        return Change(studio, Id, known => known with { Sends = Moved(known.Sends, Index, By) });
     }
 }

@@ -185,9 +185,7 @@ public sealed record MoveRoute(RouteId Id, int By) : StudioEdit
     public override EditResult Apply(Studio studio)
     {
         if (studio.FindRoute(Id) is not { } route) return RouteGone();
-        var at = studio.Routes.IndexOf(route);
-        var to = (int)Math.Clamp((long)at + By, 0, studio.Routes.Length - 1);
-        return EditResult.Done(studio with { Routes = studio.Routes.RemoveAt(at).Insert(to, route) });
+        return EditResult.Done(studio with { Routes = Moved(studio.Routes, studio.Routes.IndexOf(route), By) });
     }
 }
 

@@ -79,9 +79,7 @@ public sealed record MoveStage(RouteId Id, int Index, int By) : StudioEdit
         if (studio.FindRoute(Id) is not { } route) return RouteGone();
         if (Index < 0 || Index >= route.Stages.Length)
             return EditResult.Refused("stage", "That stage is not there any more: the route was changed meanwhile. Nothing was changed.");
-        var to = (int)Math.Clamp((long)Index + By, 0, route.Stages.Length - 1);
-        var stage = route.Stages[Index];
-        return ReplaceRoute(studio, route, route with { Stages = route.Stages.RemoveAt(Index).Insert(to, stage) });
+        return ReplaceRoute(studio, route, route with { Stages = Moved(route.Stages, Index, By) });
     }
 }
 

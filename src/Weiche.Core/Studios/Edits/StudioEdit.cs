@@ -67,6 +67,10 @@ public abstract record StudioEdit
     private protected static EditResult RouteGone() =>
         EditResult.Refused("route", "That route is gone: it was removed meanwhile. Nothing was changed.");
 
+    /// <summary>The same with one moved so many places, no further than to an end.</summary>
+    private protected static ImmutableArray<T> Moved<T>(ImmutableArray<T> all, int at, int by) =>
+        all.RemoveAt(at).Insert((int)Math.Clamp((long)at + by, 0, all.Length - 1), all[at]);
+
     private protected static EditResult LineupGone() =>
         EditResult.Refused("lineup", "That lineup is gone: it was removed meanwhile. Nothing was changed.");
 

@@ -54,7 +54,7 @@ public sealed class TonightModel(StudioDesk desk) : PageModel
     {
         var (state, room) = (desk.State, desk.Park.State);
         var live = LiveRoutes.Of(state.Studio);
-        bool IsMissing(DevicePort port) => room.IsMissing(state.Studio, port.Device) || room.IsMissing(state.Studio, port.Owner);
+        bool IsMissing(DevicePort port) => room.IsMissing(state.Studio, port);
         var missing = state.Studio.Routes.Where(route => live.StateOf(route, IsMissing) == RouteState.Waits)
             .SelectMany(route => live.SourcesOf(route).Append(state.Studio.FindPort(route.To)!.Value)).Where(IsMissing).Select(port => port.Device.Name).Distinct();
         View = new TonightView(state, GuardLamp.Of(desk), [.. missing], problem);

@@ -41,7 +41,7 @@ public sealed record PlanView(
 
     /// <summary>Whether a port waits for its device, which is missing.</summary>
     /// <param name="port">The port.</param>
-    public bool Waits(DevicePort port) => Room.IsMissing(State.Studio, port.Device) || Room.IsMissing(State.Studio, port.Owner);
+    public bool Waits(DevicePort port) => Room.IsMissing(State.Studio, port);
 
     /// <summary>Whether a route is live, and if not, why.</summary>
     /// <param name="route">The route.</param>

@@ -5,6 +5,7 @@ using System.Text.Encodings.Web;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using Weiche.Core.Midi;
+using Weiche.Core.Pulse;
 using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
@@ -144,13 +145,28 @@ public static class StudioJson
             lineup.Name,
             lineup.Note.Length == 0 ? null : lineup.Note,
             lineup.Cuts ? true : null,
-            lineup.Sends.IsEmpty ? null : [.. lineup.Sends.Select(sending => new SendingDto(sending.To.Value, HexOf(sending.Bytes)))]))],
-        studio.Levers.IsEmpty ? null : [.. studio.Levers.Select(DtoOf)]);
+            lineup.Sends.IsEmpty ? null : [.. lineup.Sends.Select(sending => new SendingDto(sending.To.Value, HexOf(sending.Bytes)))],
+            DtoOf(lineup.Master),
+            lineup.Tempo?.Digits))],
+        studio.Levers.IsEmpty ? null : [.. studio.Levers.Select(DtoOf)],
+        studio.Time.IsUsual ? null : DtoOf(studio.Time));
+
+    private static TimeDto DtoOf(TimePlan time) => new(
+        DtoOf(time.Master),
+        time.Tempo.Digits,
+        time.Bar.ToString(),
+        time.CoastBars == 0 ? null : time.CoastBars,
+        time.WaitsForBar ? true : null,
+        time.CountIn == 0 ? null : time.CountIn,
+        time.MovesOverBar ? true : null,
+        time.Followers.IsEmpty ? null : [.. time.Followers.Select(each => new FollowerDto(each.To.Value, each.Form, each.Starts ? true : null, each.Offset == MidiSpan.Zero ? null : each.Offset.Microseconds))]);
+
+    private static MasterDto? DtoOf(ClockMaster? master) => master is { } known ? known.Source is { } source ? new MasterDto(From: source.Value) : new MasterDto(Own: true) : null;
 
     private static LeverDto DtoOf(Lever lever) => new(
         lever.Id.Value,
         lever.Source.Value,
-        lever.Work switch { EnterLineup => LeverWord.Enter, StepLineup step => step.By < 0 ? LeverWord.Back : LeverWord.Next, Silence => LeverWord.AllNotesOff, _ => LeverWord.Switch },
+        lever.Work switch { EnterLineup => LeverWord.Enter, StepLineup step => step.By < 0 ? LeverWord.Back : LeverWord.Next, Silence => LeverWord.AllNotesOff, WorkTime time => Enum.Parse<LeverWord>(time.What.ToString()), _ => LeverWord.Switch },
         Number(lever, LeverKind.Program) is { } program ? program + 1 : null,
         Number(lever, LeverKind.Key),
         Number(lever, LeverKind.Control),
@@ -179,6 +195,29 @@ public static class StudioJson
         Safety = dto.Safety is { } safety ? new Safety(safety.OpeningWaits, safety.Rounds) : Safety.Usual,
         Lineups = [.. (dto.Lineups ?? []).Select(LineupOf)],
         Levers = [.. (dto.Levers ?? []).Select(LeverOf)],
+        Time = dto.Time is { } time ? TimeOf(time) : TimePlan.Usual,
+    };
+
+    private static TimePlan TimeOf(TimeDto time) => new()
+    {
+        Master = MasterOf(time.Master, "“time”"),
+        Tempo = TempoOf(time.Tempo) ?? Tempo.Usual,
+        Bar = time.Bar is null ? BarForm.Usual : BarForm.TryParse(time.Bar, out var bar, out var problem) ? bar : throw new StudioFormatException(problem),
+        CoastBars = time.CoastBars ?? 0,
+        WaitsForBar = time.WaitsForBar ?? false,
+        CountIn = time.CountIn ?? 0,
+        MovesOverBar = time.MovesOverBar ?? false,
+        Followers = [.. (time.Followers ?? []).Select(each => new Follower(new PortId(each.To), each.Clock, each.Starts ?? false, new MidiSpan(each.Offset ?? 0)))],
+    };
+
+    private static Tempo? TempoOf(string? text) => text is null ? null : Tempo.TryParse(text, out var tempo, out var problem) ? tempo : throw new StudioFormatException(problem);
+
+    private static ClockMaster? MasterOf(MasterDto? master, string of) => (master?.Own, master?.From) switch
+    {
+        (null, null) when master is null => null,
+        (true, null) => ClockMaster.Own,
+        (null, { } from) => new ClockMaster(new PortId(from)),
+        _ => throw new StudioFormatException($"The master of {of} is either “own” (true) or “from” a source."),
     };
 
     private static Lineup LineupOf(LineupDto lineup) => new(new LineupId(lineup.Id), NameRule.WithoutHidden(lineup.Name))
@@ -186,6 +225,8 @@ public static class StudioJson
         Note = lineup.Note ?? "",
         Cuts = lineup.Cuts ?? false,
         Sends = [.. (lineup.Sends ?? []).Select(sending => new Sending(new PortId(sending.To), BytesOf(sending.Bytes, lineup.Name)))],
+        Master = MasterOf(lineup.Master, $"lineup “{lineup.Name}”"),
+        Tempo = TempoOf(lineup.Tempo),
     };
 
     private static ImmutableArray<byte> BytesOf(string hex, string lineup)
@@ -216,6 +257,7 @@ public static class StudioJson
             (LeverWord.Next, null, null, null) => new StepLineup(1),
             (LeverWord.Back, null, null, null) => new StepLineup(-1),
             (LeverWord.AllNotesOff, null, null, null) => new Silence(),
+            ({ } word, null, null, null) when Enum.TryParse<TimeWork>(word.ToString(), out var what) => new WorkTime(what),
             (LeverWord.Switch, null, { } routes, { } how) => new SwitchRoutes([.. routes.Select(id => new RouteId(id))], how),
             _ => throw new StudioFormatException($"Lever {lever.Id}: “lineup” belongs to “enter”, “routes” and “how” to “switch”, and nothing else."),
         };
@@ -328,7 +370,15 @@ public static class StudioJson
     private sealed record StudioDto(
         int Format, string Name, int NextId, ImmutableArray<DeviceDto> Devices, ImmutableArray<RouteDto> Routes, ImmutableArray<GroupDto> Groups = default,
         ImmutableArray<CableDto> Cables = default, bool? MiddleIsC4 = null, SafetyDto? Safety = null,
-        IReadOnlyList<LineupDto>? Lineups = null, IReadOnlyList<LeverDto>? Levers = null);
+        IReadOnlyList<LineupDto>? Lineups = null, IReadOnlyList<LeverDto>? Levers = null, TimeDto? Time = null);
+
+    private sealed record TimeDto(
+        MasterDto? Master = null, string? Tempo = null, string? Bar = null, int? CoastBars = null, bool? WaitsForBar = null, int? CountIn = null, bool? MovesOverBar = null,
+        IReadOnlyList<FollowerDto>? Followers = null);
+
+    private sealed record MasterDto(bool? Own = null, int? From = null);
+
+    private sealed record FollowerDto(int To, ClockForm Clock, bool? Starts = null, long? Offset = null);
 
     private sealed record SafetyDto(bool OpeningWaits, int Rounds);
 
@@ -349,7 +399,7 @@ public static class StudioJson
 
     private sealed record ProgramDto(int Number, string Name);
 
-    private sealed record LineupDto(int Id, string Name, string? Note = null, bool? Cuts = null, IReadOnlyList<SendingDto>? Sends = null);
+    private sealed record LineupDto(int Id, string Name, string? Note = null, bool? Cuts = null, IReadOnlyList<SendingDto>? Sends = null, MasterDto? Master = null, string? Tempo = null);
 
     private sealed record SendingDto(int To, string Bytes);
 
@@ -360,6 +410,15 @@ public static class StudioJson
         Back,
         AllNotesOff,
         Switch,
+        Start,
+        Stop,
+        StartOrStop,
+        Continue,
+        Tap,
+        BackInStep,
+        HoldAndLetGo,
+        Faster,
+        Slower,
     }
 
     private sealed record LeverDto(

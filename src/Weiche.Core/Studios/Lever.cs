@@ -97,6 +97,41 @@ public sealed record SwitchRoutes(ImmutableArray<RouteId> Routes, LeverSwitch Ho
     public override int GetHashCode() => Routes.Aggregate((int)How, HashCode.Combine);
 }
 
+/// <summary>What can be done to the time.</summary>
+public enum TimeWork
+{
+    /// <summary>Begin from the beginning.</summary>
+    Start,
+
+    /// <summary>Stop.</summary>
+    Stop,
+
+    /// <summary>Stop if it runs, else start.</summary>
+    StartOrStop,
+
+    /// <summary>Go on where it was stopped.</summary>
+    Continue,
+
+    /// <summary>One tap of a tempo for Weiche's own clock.</summary>
+    Tap,
+
+    /// <summary>Stop all followers, and let them go on at the next bar, at the right place.</summary>
+    BackInStep,
+
+    /// <summary>Held on any beat and let go on the beat that shall be the downbeat.</summary>
+    HoldAndLetGo,
+
+    /// <summary>Weiche's own clock a little faster while it is held.</summary>
+    Faster,
+
+    /// <summary>Weiche's own clock a little slower while it is held.</summary>
+    Slower,
+}
+
+/// <summary>Does something to the time.</summary>
+/// <param name="What">What.</param>
+public sealed record WorkTime(TimeWork What) : LeverWork;
+
 /// <summary>Something on a source that works Weiche.</summary>
 /// <param name="Id">Its id.</param>
 /// <param name="Source">The source.</param>

@@ -13,8 +13,24 @@ public static class LeverWords
         EnterLineup enter => studio.NameOf(enter.Lineup),
         StepLineup step => step.By < 0 ? "back" : "next",
         Silence => "all notes off",
+        WorkTime time => Of(time.What),
         SwitchRoutes routes => $"{string.Join(", ", routes.Routes.Select(id => studio.FindRoute(id) is { } route ? studio.Describe(route) : "a route that is gone"))} {Of(routes.How)}",
         _ => "",
+    };
+
+    /// <summary>What is done to the time, in words; each can be typed so.</summary>
+    /// <param name="what">What.</param>
+    public static string Of(TimeWork what) => what switch
+    {
+        TimeWork.Start => "start",
+        TimeWork.Stop => "stop",
+        TimeWork.StartOrStop => "start or stop",
+        TimeWork.Continue => "continue",
+        TimeWork.Tap => "tap",
+        TimeWork.BackInStep => "back in step",
+        TimeWork.HoldAndLetGo => "hold and let go",
+        TimeWork.Faster => "faster",
+        _ => "slower",
     };
 
     /// <summary>How a lever switches routes, in words.</summary>

@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using System.Globalization;
 using Weiche.Core.Midi;
+using Weiche.Core.Pulse;
 
 namespace Weiche.Core.Studios;
 
@@ -30,6 +31,12 @@ public sealed record Lineup(LineupId Id, string Name)
 
     /// <summary>Whether everything that sounds through routes that leave ends at once when it is entered; else it rings on until it is let go.</summary>
     public bool Cuts { get; init; }
+
+    /// <summary>Who keeps the time while it is in force; null for whoever does in the studio.</summary>
+    public ClockMaster? Master { get; init; }
+
+    /// <summary>The tempo of Weiche's own clock from when it is entered; null to leave it.</summary>
+    public Tempo? Tempo { get; init; }
 
     /// <summary>Why a text cannot be a note for the player, in a sentence; null if it can.</summary>
     /// <param name="note">The text.</param>

@@ -26,7 +26,7 @@ public static class Renumbering
             Routes = [.. studio.Routes.Select(route => route with { Id = new RouteId(anew[route.Id.Value]), From = From(route.From), To = Port(route.To), Duty = In(route.Duty) })],
             Groups = [.. studio.Groups.Select(group => group with { Id = Group(group.Id), Members = [.. group.Members.Select(Port)] })],
             Cables = [.. studio.Cables.Select(cable => new Cable(Jack(cable.From), Jack(cable.To)))],
-            Lineups = [.. studio.Lineups.Select(lineup => lineup with { Id = Known(lineup.Id), Sends = [.. lineup.Sends.Select(sending => sending with { To = Port(sending.To) })] })],
+            Lineups = [.. studio.Lineups.Select(lineup => lineup with { Id = Known(lineup.Id), Sends = [.. lineup.Sends.Select(sending => sending with { To = Port(sending.To) })], Master = Master(lineup.Master) })],
             Levers = [.. studio.Levers.Select(lever => lever with
             {
                 Id = new LeverId(anew[lever.Id.Value]),
@@ -34,8 +34,10 @@ public static class Renumbering
                 Work = Work(lever.Work),
                 Works = In(lever.Works),
             })],
+            Time = studio.Time with { Master = Master(studio.Time.Master), Followers = [.. studio.Time.Followers.Select(follower => follower with { To = Port(follower.To) })] },
         };
 
+        ClockMaster? Master(ClockMaster? master) => master is { Source: { } source } ? new ClockMaster(Port(source)) : master;
         LineupId Known(LineupId id) => new(anew[id.Value]);
         Duty In(Duty duty) => duty.IsStanding ? duty : Duty.In(duty.Lineups.Select(Known));
         LeverWork Work(LeverWork work) => work switch

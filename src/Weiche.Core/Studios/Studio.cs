@@ -48,6 +48,9 @@ public sealed record Studio
     /// <summary>The levers, in the order in which they were set.</summary>
     public ImmutableArray<Lever> Levers { get; init; } = [];
 
+    /// <summary>How it keeps time.</summary>
+    public TimePlan Time { get; init; } = TimePlan.Usual;
+
     /// <summary>The lineup that this studio is looked at in; null for standing routes alone. It is no part of what is written down: which lineup
     /// is in force is played, not edited.</summary>
     public LineupId? InForce { get; private init; }
@@ -235,10 +238,10 @@ public sealed record Studio
     public Studio Reserving(int nextId) => nextId <= NextId ? this : this with { NextId = nextId };
 
     /// <summary>The same studio without what names something that is not there any more: levers on sources, of routes and lineups that are gone, and
-    /// what lineups send to destinations that are gone.</summary>
+    /// what lineups send to destinations that are gone, clocks that are gone and who followed one and is gone.</summary>
     internal Studio WithoutLoose()
     {
-        if (Lineups.IsEmpty && Levers.IsEmpty) return this;
+        if (Lineups.IsEmpty && Levers.IsEmpty && Time.IsUsual) return this;
         var levers = Levers.Where(lever => FindPort(lever.Source) is not null)
             .Select(lever => lever with
             {
@@ -256,9 +259,13 @@ public sealed record Studio
         return this with
         {
             Levers = [.. levers],
-            Lineups = [.. Lineups.Select(lineup => lineup.Sends.All(sending => FindPort(sending.To) is not null) ? lineup
-                : lineup with { Sends = lineup.Sends.RemoveAll(sending => FindPort(sending.To) is null) })],
+            Lineups = [.. Lineups.Select(lineup => lineup.Sends.All(sending => FindPort(sending.To) is not null) && IsThere(lineup.Master) ? lineup
+                : lineup with { Sends = lineup.Sends.RemoveAll(sending => FindPort(sending.To) is null), Master = IsThere(lineup.Master) ? lineup.Master : null })],
+            Time = Time.Followers.All(each => FindPort(each.To) is not null) && IsThere(Time.Master) ? Time
+                : Time with { Followers = Time.Followers.RemoveAll(each => FindPort(each.To) is null), Master = IsThere(Time.Master) ? Time.Master : null },
         };
+
+        bool IsThere(ClockMaster? master) => master?.Source is not { } id || FindPort(id) is not null;
     }
 
     /// <summary>The same studio with one device in the place of another.</summary>

@@ -23,6 +23,7 @@ public static class StudioRules
         CheckRoutes(studio);
         CheckLineups(studio);
         CheckLevers(studio);
+        CheckTime(studio);
         return studio;
     }
 
@@ -166,6 +167,20 @@ public static class StudioRules
                 throw new ArgumentException($"Lever {lever.Id} switches a route that is not there, or none.");
             if (studio.Levers.Take(i).FirstOrDefault(other => Clash(other, lever)) is { } other)
                 throw new ArgumentException($"Lever {lever.Id} and lever {other.Id} are both {lever.Trigger.Words} of {studio.FindPort(lever.Source)?.Name}.");
+        }
+    }
+
+    private static void CheckTime(Studio studio)
+    {
+        if (studio.Time.Check() is { } problem) throw new ArgumentException(problem);
+        foreach (var follower in studio.Time.Followers)
+        {
+            if (studio.FindPort(follower.To) is not { IsSource: false }) throw new ArgumentException($"The clock goes to {follower.To}, which is not a destination.");
+        }
+        if (studio.Time.Master?.Source is { } master) CheckSource(studio, master, "The clock comes from");
+        foreach (var lineup in studio.Lineups)
+        {
+            if (lineup.Master?.Source is { } own) CheckSource(studio, own, $"In lineup “{lineup.Name}” the clock comes from");
         }
     }
 

@@ -10,7 +10,7 @@ namespace Weiche.Core.Studios.Edits;
 public static partial class LeverLine
 {
     /// <summary>What can be typed, in a sentence.</summary>
-    public const string Examples = "Type like this: Tritt 13 C2 → next, Amsel 61 program 2 → Star field, Kies C1 → all notes off, Amsel 61 cc 80 → Amsel 61 → Zinn over.";
+    public const string Examples = "Type like this: Tritt 13 C2 → next, Amsel 61 program 2 → Star field, Kies C1 → all notes off, Kies D1 → start, Amsel 61 cc 80 → Amsel 61 → Zinn over.";
 
     private const int MaxLength = 300;
 
@@ -65,7 +65,7 @@ public static partial class LeverLine
         return trigger is not null;
     }
 
-    /// <summary>Reads what a lever works: "next", "back", a lineup by its number or name, "all notes off", a route with "on", "off", "over" or "while
+    /// <summary>Reads what a lever works: "next", "back", a lineup by its number or name, "all notes off", "start", "tap", "back in step", a route with "on", "off", "over" or "while
     /// held".</summary>
     /// <param name="studio">The studio.</param>
     /// <param name="text">What was typed.</param>
@@ -79,7 +79,12 @@ public static partial class LeverLine
             "next" or "next lineup" or "forward" => new StepLineup(1),
             "back" or "previous" or "before" or "the one before" => new StepLineup(-1),
             "all notes off" or "silence" or "panic" => new Silence(),
-            _ => null,
+            "go" or "play" or "start the clock" => new WorkTime(TimeWork.Start),
+            "halt" or "stop the clock" => new WorkTime(TimeWork.Stop),
+            "start/stop" or "start stop" => new WorkTime(TimeWork.StartOrStop),
+            "tap tempo" => new WorkTime(TimeWork.Tap),
+            "hold" or "hold, let go" => new WorkTime(TimeWork.HoldAndLetGo),
+            var word => Enum.GetValues<TimeWork>().Where(what => LeverWords.Of(what) == word).Select(what => new WorkTime(what)).FirstOrDefault(),
         };
         if (work is not null) return true;
         if (studio.FindLineup(text) is { } lineup)

@@ -63,6 +63,8 @@ public sealed partial class Engine
         if (entry.Cuts) EndWhatLeft(now);
         Settle(now);
         ForgetClocks();
+        _conductor.Enter(place, now);
+        _due = MidiTime.Earlier(_due, _conductor.Due);
         Volatile.Write(ref _inForce, entry.Lineup.Value);
         Volatile.Write(ref _entries, _entries + 1);
     }
@@ -228,6 +230,7 @@ public sealed partial class Engine
         if (!lever.IsDown) return;
         lever.IsDown = false;
         if (lever.Work is SwitchRoutes { How: LeverSwitch.WhileHeld }) Switch(lever.Lines, false, now);
+        else if (lever.Work is WorkTime time) LetGo(time.What, now);
     }
 
     private void Work(ArmedLever lever, MidiTime now)
@@ -242,6 +245,9 @@ public sealed partial class Engine
                 break;
             case Silence:
                 AllNotesOff(now);
+                break;
+            case WorkTime time:
+                Do(time.What, now);
                 break;
             case SwitchRoutes { How: LeverSwitch.Over }:
                 foreach (var line in lever.Lines) Switch(line, line.IsOff, now);

@@ -19,6 +19,7 @@ public sealed partial class Engine
         if (message.SysExHandle != 0 && Swallows(source, message)) WriteRare(TapEvent.Kept, run, message, source.Id, default);
         else if (!source.On) WriteRare(TapEvent.SourceOff, run, message, source.Id, default);
         else if ((source.Levers is null && !source.AnySwallowed) || !WorksLever(source, run)) RouteLive(source, ref run);
+        if (message.Status >= 0xF2 && source.On && message.IsOfClock) HearClock(source.Id, message, now);
         if (!run.Quiet) Tap.Publish();
     }
 
@@ -200,6 +201,8 @@ public sealed partial class Engine
     private bool LeavesOutClock(Outlet outlet, in MidiMessage message, in Run run)
     {
         _anyClock = true;
+        // What the studio's clock goes to gets no other.
+        if ((outlet.Conducts & (message == MidiMessage.Clock ? Conducts.Clock : Conducts.Transport)) != 0) return true;
         return outlet.Clock.LeavesOut(message, run.Source, run.Time);
     }
 

@@ -74,7 +74,9 @@ public sealed partial class Engine
         _wireLead = wireLead;
         _own = new StreamParser(Pool);
         _prepared = new PreparedStudio(compiled, null, Pool, wireLead);
-        Adopt(_prepared, _prepared.PlaceOf(null));
+        _conductor = new Conductor(this);
+        _conductor.MakeRoom();
+        Adopt(_prepared, _prepared.PlaceOf(null), MidiTime.Zero);
     }
 
     /// <summary>Where system exclusive bytes are kept.</summary>
@@ -124,7 +126,7 @@ public sealed partial class Engine
         while (_ledger.TryTakeWhere(ref cursor, (prepared, place), static (entry, next) => !next.prepared.Carries(entry.Route, entry.Source, next.place), out var entry))
             End(entry, now);
         ClearWhatIsGone(prepared);
-        Adopt(prepared, place);
+        Adopt(prepared, place, now);
         if (prepared.Entries.Length > 0) Settle(now);
         ForgetClocks();
         Guard.Keep(prepared);
@@ -157,9 +159,10 @@ public sealed partial class Engine
     public void Tick(MidiTime now)
     {
         if (now < _due) return;
+        _conductor.Tick(now);
         LetGo(now, now);
         StopProven(now);
-        _due = Guard.Due;
+        _due = MidiTime.Earlier(Guard.Due, _conductor.Due);
         foreach (var (line, stage) in _prepared.Timed) _due = MidiTime.Earlier(_due, line.Stages[stage].NextDue);
         foreach (var outlet in _outlets)
         {
@@ -200,6 +203,8 @@ public sealed partial class Engine
         while (_ledger.TryTakeWhere(ref cursor, source, static (entry, id) => entry.Source == id, out var entry))
             End(entry, now);
         LookWhatRings(state, now);
+        _conductor.Lose(source, now);
+        _due = MidiTime.Earlier(_due, _conductor.Due);
     }
 
     /// <summary>
@@ -312,7 +317,7 @@ public sealed partial class Engine
     }
 
     /// <summary>Takes a studio as the one in force.</summary>
-    private void Adopt(PreparedStudio prepared, int lineup)
+    private void Adopt(PreparedStudio prepared, int lineup, MidiTime now)
     {
         _dirty.AsSpan(0, _dirtyCount).CopyTo(prepared.Dirty);
         (_sources, _outlets, _dirty, _ending) = (prepared.Sources, prepared.Outlets, prepared.Dirty, prepared.Ending);
@@ -323,6 +328,8 @@ public sealed partial class Engine
         Volatile.Write(ref _prepared, prepared);
         Guard.Rounds = prepared.Compiled.Studio.Safety.Rounds;
         Tap.Begin(prepared.Mark);
+        _conductor.Adopt(prepared.Time, lineup, now);
+        _due = MidiTime.Earlier(_due, _conductor.Due);
     }
 
     /// <summary>Sends on what stages have kept and is due, from the stage after.</summary>

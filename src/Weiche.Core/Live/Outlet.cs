@@ -4,6 +4,19 @@ using Weiche.Core.Studios;
 
 namespace Weiche.Core.Live;
 
+/// <summary>What a destination gets of the studio's clock.</summary>
+[Flags]
+internal enum Conducts : byte
+{
+    Nothing = 0,
+
+    /// <summary>Pulses.</summary>
+    Clock = 1,
+
+    /// <summary>Start, stop, continue and song position.</summary>
+    Transport = 2,
+}
+
 /// <summary>
 /// What waits for one destination, and the bytes that go out next. The messages of all sources meet here.
 /// </summary>
@@ -74,8 +87,11 @@ internal sealed class Outlet
     /// <summary>Who moved here what moves.</summary>
     internal readonly Moved Moved = new();
 
-    /// <summary>Whose clock goes out here.</summary>
+    /// <summary>Whose clock goes out here, of those that routes bring.</summary>
     internal ClockChoice Clock;
+
+    /// <summary>What of the clock it gets from the conductor, so from no route.</summary>
+    internal Conducts Conducts;
 
     /// <summary>An outlet.</summary>
     /// <param name="id">The destination.</param>

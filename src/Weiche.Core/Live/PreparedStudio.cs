@@ -59,6 +59,8 @@ public sealed class PreparedStudio
                 .Select(sending => (Outlets[sending.To.Value]!, sending.Bytes.ToArray()))]))];
         _outlets = [.. compiled.Studio.Destinations.Select(port => (Outlets[port.Id.Value]!, Standing.Of(port)))];
         Mark = new MessageTap.Mark(compiled.Version);
+        Time = new PreparedTime(compiled.Studio, id => Outlets[id.Value]!);
+        Beating = [.. Lines.SelectMany(line => line.Stages.Index().Where(stage => stage.Item.FollowsBeat).Select(stage => (line, stage.Index)))];
     }
 
     /// <summary>The compiled studio.</summary>
@@ -103,6 +105,12 @@ public sealed class PreparedStudio
     internal (Line Line, int Stage)[] Timed { get; }
 
     internal MessageTap.Mark Mark { get; }
+
+    /// <summary>How the time is kept.</summary>
+    internal PreparedTime Time { get; }
+
+    /// <summary>The stages that do something with each beat.</summary>
+    internal (Line Line, int Stage)[] Beating { get; }
 
     /// <summary>The route of an id, or null.</summary>
     internal Line? Find(RouteId id) => (uint)id.Value < (uint)_byRoute.Length ? _byRoute[id.Value] : null;

@@ -20,6 +20,9 @@ public readonly record struct MidiTime(long Microseconds) : IComparable<MidiTime
     /// <summary>The earlier of two moments.</summary>
     public static MidiTime Earlier(MidiTime one, MidiTime other) => new(Math.Min(one.Microseconds, other.Microseconds));
 
+    /// <summary>The later of two moments.</summary>
+    public static MidiTime Later(MidiTime one, MidiTime other) => new(Math.Max(one.Microseconds, other.Microseconds));
+
     /// <summary>The moment so much later.</summary>
     public static MidiTime operator +(MidiTime time, MidiSpan span) => new(time.Microseconds + span.Microseconds);
 

@@ -124,6 +124,13 @@ internal sealed class ClockEstimate
         return true;
     }
 
+    /// <summary>Forgets everything.</summary>
+    internal void Clear()
+    {
+        (Number, _count, _known, _owed, _gapBefore, Interval, Spread, Late, LostCount) = (-1, 0, 0, 0, 0, 0, 0, 0, 0);
+        Last = MidiTime.Zero;
+    }
+
     /// <summary>Says which number the newest pulse has: where the clock was away, another count has gone on.</summary>
     internal void Renumber(long number)
     {
@@ -131,6 +138,9 @@ internal sealed class ClockEstimate
         for (var i = 0; i < _known; i++) At(i, _numbers) += by;
         _baseNumber += by;
         Number = number;
+        // What was missing is settled with that.
+        LostCount += _owed;
+        (_owed, _gapBefore) = (0, 0);
     }
 
     private void Begin(MidiTime now, long number)

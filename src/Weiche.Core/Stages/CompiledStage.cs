@@ -20,6 +20,22 @@ internal abstract class CompiledStage
     /// <summary>When the next message that was kept is due; never if none is kept.</summary>
     internal virtual MidiTime NextDue => MidiTime.Never;
 
+    /// <summary>Whether it makes messages of its own in time, from what is held.</summary>
+    internal virtual bool FollowsBeat => false;
+
+    /// <summary>A pulse of the studio's clock, while that runs.</summary>
+    /// <param name="position">Pulses since the beginning.</param>
+    /// <param name="at">When it is.</param>
+    /// <param name="interval">µs to the next one.</param>
+    internal virtual void Beat(long position, MidiTime at, double interval)
+    {
+    }
+
+    /// <summary>The time has stopped: what it made ends.</summary>
+    internal virtual void Halt()
+    {
+    }
+
     /// <summary>Lets go of one kept message that is due.</summary>
     /// <param name="now">The time.</param>
     /// <param name="source">The source it came from.</param>

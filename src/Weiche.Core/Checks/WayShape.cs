@@ -77,6 +77,9 @@ internal sealed class WayShape
             case ChordStage chord:
                 Move(chord.Offsets);
                 break;
+            case PatternStage pattern:
+                Move(pattern.Offsets);
+                break;
             case KeysStage keys:
                 Keep(_keys, keys);
                 Keep(_keysTwice, keys);

@@ -94,11 +94,11 @@ public sealed partial class Engine
     /// <summary>A pulse while the time runs: stages that follow the beat do what it brings.</summary>
     internal void Beat(long position, MidiTime at, double interval, MidiTime now)
     {
-        foreach (var (line, stage) in _prepared.Beating)
+        foreach (var (line, stage, _) in _prepared.Beating)
         {
             if (line.IsOff || !line.IsLive || !line.IsIn[_lineup]) continue;
             line.Stages[stage].Beat(position, at, interval);
-            LetGo(line, stage, now, now);
+            LetGoMade(line, stage, now);
             _due = MidiTime.Earlier(_due, line.Stages[stage].NextDue);
         }
     }
@@ -106,13 +106,33 @@ public sealed partial class Engine
     /// <summary>The time has stopped: what stages made of it ends.</summary>
     internal void HaltBeat(MidiTime now)
     {
-        foreach (var (line, stage) in _prepared.Beating) Halt(line, stage, now);
+        foreach (var (line, stage, _) in _prepared.Beating) Halt(line, stage, now);
     }
 
     private void Halt(Line line, int stage, MidiTime now)
     {
         line.Stages[stage].Halt();
-        LetGo(line, stage, EndOfTime, now);
+        LetGoMade(line, stage, now);
+    }
+
+    /// <summary>Sends on what a stage has made by now, from the stage after.</summary>
+    private void LetGoMade(Line line, int stage, MidiTime now)
+    {
+        while (line.Stages[stage].TryLetGo(now, out var source, out var message))
+        {
+            line.Meter.StageMeters[stage].OutCount++;
+            if (!line.IsLive) continue;
+            var run = new Run(new PortId(source), message, now, ++_run) { Quiet = true };
+            if (message.IsNoteOn)
+            {
+                Step(line, stage + 1, message, ref run);
+                continue;
+            }
+            // A later stage may hold it; what it has begun at the destination ends there, as what it was.
+            run.EndsNote = true;
+            Step(line, stage + 1, message, ref run);
+            while (_ledger.TryTakeOlder(run.Source, run.Origin, line.Id, run.Number, out var entry)) End(entry, ref run);
+        }
     }
 
     [MethodImpl(MethodImplOptions.NoInlining)]

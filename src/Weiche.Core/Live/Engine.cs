@@ -117,11 +117,21 @@ public sealed partial class Engine
     public void Swap(PreparedStudio prepared, MidiTime now)
     {
         if (!ReferenceEquals(prepared.Before, _prepared)) throw new InvalidOperationException("Another studio has been put in force meanwhile.");
-        // What stages keep for later goes out now: the last value always arrives.
-        LetGo(EndOfTime, now);
         prepared.GoOnFrom(_prepared);
         // The lineup that is played stays in force, if it is there; what was made ready may know of an older one.
         var place = prepared.PlaceOf(InForce);
+        // What stages keep for later goes out now: the last value always arrives. What plays in time plays on.
+        foreach (var (line, stage) in _prepared.Timed)
+        {
+            if (!line.Stages[stage].FollowsBeat || prepared.PlaysOn(line, stage, place, out var sources) is not { } next)
+            {
+                LetGo(line, stage, EndOfTime, now);
+                continue;
+            }
+            line.Stages[stage].KeepOnly(sources);
+            LetGoMade(line, stage, now);
+            next.GoOnFrom(line.Stages[stage]);
+        }
         var cursor = 0;
         while (_ledger.TryTakeWhere(ref cursor, (prepared, place), static (entry, next) => !next.prepared.Carries(entry.Route, entry.Source, next.place), out var entry))
             End(entry, now);
@@ -195,6 +205,11 @@ public sealed partial class Engine
         Array.Clear(state.Down);
         state.Levers?.LetGo(this, now);
         state.ClearSwallowed();
+        foreach (var (line, stage, _) in _prepared.Beating)
+        {
+            line.Stages[stage].Forget(source.Value);
+            LetGoMade(line, stage, now);
+        }
         foreach (var outlet in _outlets)
         {
             if (outlet is not null && outlet.Clock.From == source) outlet.Clock.Forget();
@@ -215,6 +230,7 @@ public sealed partial class Engine
     /// <param name="now">The time.</param>
     public void AllNotesOff(MidiTime now)
     {
+        foreach (var (line, stage, _) in _prepared.Beating) LetGo(line, stage, EndOfTime, now);
         var cursor = 0;
         while (_ledger.TryTakeWhere(ref cursor, 0, static (_, _) => true, out var entry)) End(entry, now);
         foreach (var source in _prepared.Arrangements) LookWhatRings(source.State, now);
@@ -340,6 +356,12 @@ public sealed partial class Engine
 
     private void LetGo(Line line, int stage, MidiTime due, MidiTime now)
     {
+        if (line.Stages[stage].FollowsBeat)
+        {
+            if (due == EndOfTime) line.Stages[stage].Forget(CompiledStage.AllSources);
+            LetGoMade(line, stage, now);
+            return;
+        }
         while (line.Stages[stage].TryLetGo(due, out var source, out var message))
         {
             // It was counted as stopped when it was kept.

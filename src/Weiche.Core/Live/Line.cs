@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
 
@@ -27,6 +28,9 @@ internal sealed class Line
     internal readonly Outlet Outlet;
     internal readonly CompiledStage[] Stages;
 
+    /// <summary>What they were made from.</summary>
+    internal readonly ImmutableArray<Stage> Rules;
+
     /// <summary>As <see cref="CompiledRoute.Tables"/>.</summary>
     internal readonly TableStage?[] Tables;
 
@@ -52,7 +56,7 @@ internal sealed class Line
         (Stages, Tables, Ends, Meter) = (route.Stages, route.Tables, route.Ends, route.Meter);
         (IsOneTable, Whole, First) = (route.IsOneTable, route.Whole, route.First);
         (IsIn, IsMeantOn, KeepsTime) = (route.IsIn, route.Route.On, !route.KeepsNothing);
-        Outlet = outlet;
+        (Outlet, Rules) = (outlet, route.Route.Stages);
         IsOff = !IsMeantOn;
     }
 

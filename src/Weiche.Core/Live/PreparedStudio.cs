@@ -1,4 +1,5 @@
 using Weiche.Core.Midi;
+using Weiche.Core.Stages;
 using Weiche.Core.Studios;
 
 namespace Weiche.Core.Live;
@@ -60,7 +61,7 @@ public sealed class PreparedStudio
         _outlets = [.. compiled.Studio.Destinations.Select(port => (Outlets[port.Id.Value]!, Standing.Of(port)))];
         Mark = new MessageTap.Mark(compiled.Version);
         Time = new PreparedTime(compiled.Studio, id => Outlets[id.Value]!);
-        Beating = [.. Lines.SelectMany(line => line.Stages.Index().Where(stage => stage.Item.FollowsBeat).Select(stage => (line, stage.Index)))];
+        Beating = [.. Lines.SelectMany(line => line.Stages.Index().Where(stage => stage.Item.FollowsBeat).Select(stage => (line, stage.Index, SourcesOf(line))))];
     }
 
     /// <summary>The compiled studio.</summary>
@@ -110,7 +111,7 @@ public sealed class PreparedStudio
     internal PreparedTime Time { get; }
 
     /// <summary>The stages that do something with each beat.</summary>
-    internal (Line Line, int Stage)[] Beating { get; }
+    internal (Line Line, int Stage, bool[] Sources)[] Beating { get; }
 
     /// <summary>The route of an id, or null.</summary>
     internal Line? Find(RouteId id) => (uint)id.Value < (uint)_byRoute.Length ? _byRoute[id.Value] : null;
@@ -151,6 +152,23 @@ public sealed class PreparedStudio
         return Compiled.PlaceOf(Compiled.Studio.InForce);
     }
 
+    /// <summary>What stands here in the place of a stage that plays in time, if everything before it is as it was.</summary>
+    /// <param name="before">The route as it was.</param>
+    /// <param name="stage">Which of its stages.</param>
+    /// <param name="lineup">The place of the lineup in force.</param>
+    /// <param name="sources">For each source, by its id, whether it leads there.</param>
+    internal CompiledStage? PlaysOn(Line before, int stage, int lineup, out bool[] sources)
+    {
+        sources = [];
+        if (Find(before.Id) is not { IsLive: true } line || line.Outlet != before.Outlet || line.IsMeantOn != before.IsMeantOn || !line.IsIn[lineup] || Compiled.AnySolo) return null;
+        if (stage >= line.Rules.Length || !line.Rules.AsSpan(0, stage).SequenceEqual(before.Rules.AsSpan(0, stage)) || !line.Stages[stage].FollowsBeat) return null;
+        foreach (var beating in Beating)
+        {
+            if (beating.Line == line) sources = beating.Sources;
+        }
+        return line.Stages[stage];
+    }
+
     /// <summary>Takes over how levers have switched routes, where the studio has them as before.</summary>
     internal void GoOnFrom(PreparedStudio before)
     {
@@ -168,6 +186,13 @@ public sealed class PreparedStudio
         foreach (var (outlet, standing) in _outlets) outlet.Standing = standing;
         // What was before is not kept by what is after.
         Before = null;
+    }
+
+    private bool[] SourcesOf(Line line)
+    {
+        var leads = new bool[Sources.Length];
+        foreach (var source in _sources) leads[source.State.Id.Value] = source.On && Array.IndexOf(source.All, line) >= 0;
+        return leads;
     }
 
     private Line[] LinesOf(CompiledRoute[] routes) => Array.ConvertAll(routes, route => _byRoute[route.Id.Value]!);

@@ -68,33 +68,35 @@ public sealed record ChordStage : Stage
     internal override MessageSet PreImageTwice(MessageSet once, MessageSet twice)
     {
         var builder = MessageSet.Builder.From(PreImage(twice));
-        foreach (var kind in (ReadOnlySpan<int>)[MessageSet.NoteRow, MessageSet.PolyRow]) builder.AddMapped(once, kind, Meeting);
+        foreach (var kind in (ReadOnlySpan<int>)[MessageSet.NoteRow, MessageSet.PolyRow]) builder.AddMapped(once, kind, row => Meeting(row, Offsets));
         return builder.ToSet();
-
-        // From a key two ways lead on where the keys of two offsets do.
-        DataRow? Meeting(DataRow row)
-        {
-            var (any, both) = ((DataRow?)null, (DataRow?)null);
-            foreach (var offset in Offsets)
-            {
-                var back = row.Shift(-offset);
-                both = DataRow.Union(both, DataRow.Intersect(any, back));
-                any = DataRow.Union(any, back);
-            }
-            return both;
-        }
     }
+
+    /// <summary>The keys from which two ways lead on: those of two offsets lead into a row.</summary>
+    internal static DataRow? Meeting(DataRow row, ImmutableArray<int> offsets)
+    {
+        var (any, both) = ((DataRow?)null, (DataRow?)null);
+        foreach (var offset in offsets)
+        {
+            var back = row.Shift(-offset);
+            both = DataRow.Union(both, DataRow.Intersect(any, back));
+            any = DataRow.Union(any, back);
+        }
+        return both;
+    }
+
+    /// <summary>The keys of a row moved by each offset, in one direction or the other.</summary>
+    internal static DataRow? Moved(DataRow row, ImmutableArray<int> offsets, int direction) =>
+        offsets.Aggregate((DataRow?)null, (all, offset) => DataRow.Union(all, row.Shift(offset * direction)));
 
     internal override CompiledStage Compile() => new RuleStage(this);
 
     private MessageSet Through(MessageSet set, int direction)
     {
         var builder = MessageSet.Builder.From(set, MessageSet.NoteRow, MessageSet.PolyRow);
-        builder.AddMapped(set, MessageSet.NoteRow, Moved);
-        builder.AddMapped(set, MessageSet.PolyRow, Moved);
+        builder.AddMapped(set, MessageSet.NoteRow, row => Moved(row, Offsets, direction));
+        builder.AddMapped(set, MessageSet.PolyRow, row => Moved(row, Offsets, direction));
         return builder.ToSet();
-
-        DataRow? Moved(DataRow row) => Offsets.Aggregate((DataRow?)null, (all, offset) => DataRow.Union(all, row.Shift(offset * direction)));
     }
 
     private sealed class ChordSort() : StageSort<ChordStage>(

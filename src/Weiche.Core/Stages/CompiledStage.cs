@@ -31,6 +31,27 @@ internal abstract class CompiledStage
     {
     }
 
+    /// <summary>Stands for all sources.</summary>
+    internal const int AllSources = -1;
+
+    /// <summary>What a source holds is not held any more, and what was made of it ends.</summary>
+    /// <param name="source">The source; <see cref="AllSources"/> for all.</param>
+    internal virtual void Forget(int source)
+    {
+    }
+
+    /// <summary>The same for all sources but some.</summary>
+    /// <param name="sources">For each source, by its number, whether it is kept.</param>
+    internal virtual void KeepOnly(ReadOnlySpan<bool> sources)
+    {
+    }
+
+    /// <summary>Takes the place of another while messages run: what is held is held on.</summary>
+    /// <param name="before">The other.</param>
+    internal virtual void GoOnFrom(CompiledStage before)
+    {
+    }
+
     /// <summary>The time has stopped: what it made ends.</summary>
     internal virtual void Halt()
     {

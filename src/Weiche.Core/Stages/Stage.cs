@@ -26,6 +26,9 @@ public abstract record Stage
     /// at time alone.</summary>
     public virtual bool LetsAllPass => false;
 
+    /// <summary>Whether what passes it depends on time: then <see cref="Apply"/> and the sets say what may pass.</summary>
+    public virtual bool LooksAtTime => false;
+
     /// <summary>How often a second each control passes at most; null where that is not limited.</summary>
     public virtual int? MostPerSecond => null;
 

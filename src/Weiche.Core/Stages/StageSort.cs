@@ -108,7 +108,7 @@ public static class StageSorts
     public static IReadOnlyList<StageSort> All { get; } =
     [
         KindsStage.AsSort, ChannelsStage.AsSort, KeysStage.AsSort, TransposeStage.AsSort, VelocityStage.AsSort, ControllersStage.AsSort, ProgramsStage.AsSort,
-        ChordStage.AsSort, ThinStage.AsSort,
+        ChordStage.AsSort, ThinStage.AsSort, PatternStage.AsSort,
     ];
 
     /// <summary>The sort of this name, or null.</summary>

@@ -37,6 +37,9 @@ public sealed record ThinStage : Stage
     public override bool LetsAllPass => true;
 
     /// <inheritdoc/>
+    public override bool LooksAtTime => true;
+
+    /// <inheritdoc/>
     public override int? MostPerSecond => PerSecond;
 
     /// <inheritdoc/>

@@ -79,7 +79,7 @@ public class OtherTrialTests(ITestOutputHelper output)
             (studio, messages) =>
             {
                 var flow = AnyRoom.FlowOf(studio, messages);
-                if (flow.Steps.Any(step => step.Stages.Any(stage => stage is ThinStage))) return;
+                if (flow.Steps.Any(step => step.Stages.Any(stage => stage.LooksAtTime))) return;
                 var search = CircuitSearch.Of(flow);
                 foreach (var port in studio.Sources)
                 {

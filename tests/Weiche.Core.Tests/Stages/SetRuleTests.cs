@@ -104,6 +104,8 @@ public class SetRuleTests
                 foreach (var message in Everything)
                 {
                     var count = stage.Apply(message, results);
+                    // What becomes of keys in time is in the tests of patterns.
+                    if (stage is PatternStage && message.IsNote) continue;
                     if (count != compiled.Apply(message, now += MidiSpan.Second, 0, fast) || !results[..count].SequenceEqual(fast[..count]))
                         Assert.Fail($"{MessageText.Hex(message)} is run otherwise than ruled by {stage}");
                 }

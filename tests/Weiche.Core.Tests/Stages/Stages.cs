@@ -51,6 +51,9 @@ internal static class AnyStage
 
     public static readonly Gen<Stage> Chord = Gen.Int[-60, 60].Array[1, 8].Select(offsets => (Stage)new ChordStage(offsets.Distinct()));
 
+    public static readonly Gen<Stage> Pattern = Gen.Select(Gen.Enum<PatternOrder>(), Gen.Int[0, 11], Gen.Int[1, 4], Gen.Int[5, 100], Gen.Int[0, 75], Gen.Bool)
+        .Select((order, step, octaves, length, swing, latch) => (Stage)new PatternStage(order, StepLength.All[step], octaves, length, swing, latch));
+
     public static readonly Gen<Stage> Thin = Gen.Int[1, 1000].Select(rate => (Stage)new ThinStage(rate));
 
     /// <summary>The stages of each sort, by its name.</summary>
@@ -65,12 +68,13 @@ internal static class AnyStage
         ["Programs"] = Programs,
         ["Chord"] = Chord,
         ["Thin"] = Thin,
+        ["Pattern"] = Pattern,
     };
 
     public static readonly Gen<Stage> Off = Gen.OneOf([.. BySort.Values]).Select(stage => (Stage)new OffStage(stage));
 
     /// <summary>Every stage that does not look at time.</summary>
-    public static readonly Gen<Stage> WithoutTime = Gen.OneOf([.. StageSorts.All.Where(sort => !sort.Fresh.LetsAllPass).Select(sort => BySort[sort.Name]), Off]);
+    public static readonly Gen<Stage> WithoutTime = Gen.OneOf([.. StageSorts.All.Where(sort => !sort.Fresh.LooksAtTime).Select(sort => BySort[sort.Name]), Off]);
 
     /// <summary>Every stage.</summary>
     public static readonly Gen<Stage> Any = Gen.OneOf([.. BySort.Values, Off]);

@@ -1,4 +1,5 @@
 using Weiche.Core.Midi;
+using Weiche.Core.Pulse;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
 using Weiche.Core.Studios.Edits;
@@ -43,7 +44,7 @@ public static class DemoStudio
         make.Do(new SetKinds(make.Device("Fächer").Id, true, noSystem));
         make.Do(new SetKinds(make.Device("Halm").Id, true, KindSet.Of(MessageKind.ControlChange, MessageKind.ChannelPressure)));
         make.Do(new SetKinds(make.Device("Tritt 13").Id, true, KindSet.Of(MessageKind.Note, MessageKind.ActiveSensing)));
-        make.Do(new SetKinds(make.Device("Himmel").Id, false, KindSet.Of(MessageKind.Note)));
+        make.Do(new SetKinds(make.Device("Himmel").Id, false, KindSet.Of(MessageKind.Note, MessageKind.Clock, MessageKind.Start, MessageKind.Continue, MessageKind.Stop)));
         make.Do(new SetChannels(make.Device("Wolke").Id, true, "7"));
         make.Do(new SetZones(make.Device("Wolke").Id, 15, 0, 48));
         make.Do(new SetSound(make.Device("Wolke").Id, true, "9+10"));
@@ -111,6 +112,13 @@ public static class DemoStudio
         make.Send(star, "Zinn", "5: 17", "6: 22");
         make.Send(star, "Wolke", "1: bend range 48");
         make.Send(dawn, "Zinn", "5: 3", "6: 22", "volume 96 on 6");
+        // The clock box keeps the time under the stars, Weiche before and after. The projector is slow: it gets its beat early.
+        make.Do(new SetMaster(ClockMaster.Own));
+        make.Do(new SetTempo(new Tempo(8_400)));
+        make.Do(new SetMaster(new ClockMaster(make.From("Uhrwerk")), star));
+        make.Do(new SetTempo(new Tempo(7_200), dawn));
+        make.Do(new SetFollower(new Follower(make.To("Bandhaus"), ClockForm.Steadied, true, MidiSpan.Zero)));
+        make.Do(new SetFollower(new Follower(make.To("Himmel"), ClockForm.Steadied, true, MidiSpan.FromMilliseconds(-12))));
         foreach (var line in new[] { "Amsel 61 program 1 → Dusk", "Amsel 61 program 2 → Star field", "Amsel 61 program 3 → Dawn", "Tritt 13 C2 → next" })
             make.Do(LeverLine.TryParse(make.Studio, line, out var edit, out var problem) ? edit : throw new InvalidOperationException(problem));
     }

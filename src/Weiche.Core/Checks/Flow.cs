@@ -143,7 +143,7 @@ internal sealed class Flow
         {
             if (live.SourcesOf(route).Count(source => live.At(route, source) == RouteState.Live) <= 1) continue;
             together.Add(route.Id, places.Count);
-            steps.Add(new Step(steps.Count, places.Count, _numbers[Place.At(route.To)], route, null, route.Stages, MessageSet.Empty));
+            steps.Add(new Step(steps.Count, places.Count, _numbers[Place.At(route.To)], route, null, route.Stages, Studio.LeftOutAt(route.To)));
             places.Add(null);
         }
         foreach (var source in live.Sources)
@@ -152,7 +152,7 @@ internal sealed class Flow
             {
                 var isTogether = together.TryGetValue(route.Id, out var at);
                 steps.Add(new Step(
-                    steps.Count, _numbers[Place.At(source)], isTogether ? at : _numbers[Place.At(route.To)], route, null, isTogether ? [] : route.Stages, taken));
+                    steps.Count, _numbers[Place.At(source)], isTogether ? at : _numbers[Place.At(route.To)], route, null, isTogether ? [] : route.Stages, isTogether ? taken : taken.Union(Studio.LeftOutAt(route.To))));
             }
         }
     }

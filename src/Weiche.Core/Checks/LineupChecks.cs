@@ -106,7 +106,7 @@ public static class LineupChecks
         foreach (var lineup in studio.Lineups)
         {
             var routes = string.Join(',', studio.Routes.Where(route => route.Duty.IsOn(lineup.Id)).Select(route => route.Id));
-            var what = $"{routes};{lineup.Cuts};{string.Join(',', lineup.Sends.Select(sending => $"{sending.To}:{Convert.ToHexString(sending.Bytes.AsSpan())}"))}";
+            var what = $"{routes};{lineup.Cuts};{lineup.Master};{lineup.Tempo};{string.Join(',', lineup.Sends.Select(sending => $"{sending.To}:{Convert.ToHexString(sending.Bytes.AsSpan())}"))}";
             if (known.TryAdd(what, lineup)) continue;
             yield return new Finding(FindingKind.Lineup, Severity.Notice, $"alike-{lineup.Id}", $"Two lineups are the same: {studio.NameOf(known[what].Id)} and {studio.NameOf(lineup.Id)}",
                 $"{studio.NameOf(known[what].Id)} and {studio.NameOf(lineup.Id)} have the same routes on duty and send the same on entering.");

@@ -19,9 +19,13 @@ internal sealed class Conductor(Engine engine)
     private const int MostClocks = 16;
     private const int Kept = 256;
     private const int Lead = 6;
+
+    // So far ahead of its time a pulse goes out at most: a hundred milliseconds of the fastest clock.
+    private const int MostAhead = 64;
     private const int MostSixteenths = 1 << 14;
 
     private readonly HeardClock[] _clocks = new HeardClock[MostClocks];
+    private readonly HeardClock _ownBeats = new();
     private readonly MidiTime[] _times = new MidiTime[Kept];
     private PreparedTime? _time;
     private ClockMaster? _master;
@@ -97,14 +101,21 @@ internal sealed class Conductor(Engine engine)
         _time = time;
         foreach (var line in time.Lines)
         {
-            line.Outlet.Conducts = (line.GetsClock ? Conducts.Clock : 0) | (line.Starts ? Conducts.Transport : 0);
             // One that gets its pulses early has missed some already.
             if (IsRunning && line.Offset < MidiSpan.Zero)
             {
-                while (TimeOf(line.Next) + line.Offset < now) line.Next++;
+                while (TimeOf(line.Next) + line.Offset < now && line.Next < _next + MostAhead) line.Next++;
             }
         }
         Enter(lineup, now, isNew: false);
+        Conduct();
+    }
+
+    /// <summary>Keeps other clocks from who follows, as long as anybody keeps the time.</summary>
+    private void Conduct()
+    {
+        foreach (var line in _time?.Lines ?? [])
+            line.Outlet.Conducts = _master is null ? Conducts.Nothing : (line.GetsClock ? Conducts.Clock : 0) | (line.Starts ? Conducts.Transport : 0);
     }
 
     /// <summary>Keeps the time as a lineup has it.</summary>
@@ -269,7 +280,7 @@ internal sealed class Conductor(Engine engine)
     }
 
     /// <summary>The clocks that are heard, and Weiche's own.</summary>
-    internal List<ClockReport> Report(MidiTime now)
+    internal TimeReport Report(MidiTime now)
     {
         var all = new List<ClockReport>();
         foreach (var clock in _clocks)
@@ -278,7 +289,13 @@ internal sealed class Conductor(Engine engine)
             var estimate = clock.Estimate;
             all.Add(new ClockReport(clock.Source, estimate.IsKnown ? estimate.Bpm : 0, new MidiSpan((long)estimate.Spread), clock.IsLost(now), estimate.LostCount, clock.Dots()));
         }
-        return all;
+        if (_master is { IsOwn: true })
+        {
+            var dots = _ownBeats.Dots();
+            var spread = dots.Length == 0 ? 0 : Math.Sqrt(dots.Average(dot => dot.Off * (double)dot.Off)) * 1_000;
+            all.Insert(0, new ClockReport(null, _interval > 0 ? 60_000_000.0 / Tempo.PulsesABeat / _interval : 0, new MidiSpan((long)spread), false, 0, dots));
+        }
+        return new TimeReport(now, all, (_time?.Lines ?? []).Where(line => line.GetsClock).ToDictionary(line => line.Outlet.Id, line => line.Spread));
     }
 
     // ---- who keeps the time
@@ -311,6 +328,7 @@ internal sealed class Conductor(Engine engine)
     {
         var due = IsRunning ? MidiTime.Later(NextDue, now) : now;
         (_master, _followed, _movesUntil) = (master, null, long.MinValue);
+        Conduct();
         if (master is not { } meant)
         {
             _state = TimeState.None;
@@ -366,7 +384,7 @@ internal sealed class Conductor(Engine engine)
         }
         // A pulse that was placed when the master seemed to end, or before it became much faster.
         var isStale = _copy.Due.Microseconds < now.Microseconds - (long)clock.Estimate.Interval;
-        if (isStale || (clock.Estimate.Number > _copy.Next + 1 && _copy.Due > now)) _copy.Begin(_copy.Next, now);
+        if (isStale || (clock.Estimate.Number > _copy.Next + 1 && _copy.Due > now)) _copy.Begin(_copy.Next, MidiTime.Later(now, _last + new MidiSpan((long)SteadiedClock.Shortest)));
         Tick(now);
     }
 
@@ -412,7 +430,7 @@ internal sealed class Conductor(Engine engine)
     {
         if (pulse < _next) return _times[(int)(pulse & (Kept - 1))];
         if (_followed is null) return _own.TimeOf(pulse);
-        return new MidiTime(_copy.Due.Microseconds + (long)((pulse - _next) * _interval));
+        return new MidiTime(_copy.Due.Microseconds + (long)((pulse - _next) * Math.Max(_interval, SteadiedClock.Shortest)));
     }
 
     /// <summary>Weiche's own clock goes on from the next pulse at the tempo that it should have now.</summary>
@@ -434,6 +452,8 @@ internal sealed class Conductor(Engine engine)
         {
             _next++;
             if (_next == _movesUntil) GoOn();
+            // How late it is is told as it is.
+            if ((pulse - _zero) % Tempo.PulsesABeat == 0) _ownBeats.Keep(at, (now - at).Microseconds);
         }
         else
         {
@@ -469,17 +489,22 @@ internal sealed class Conductor(Engine engine)
                 line.Next = Math.Max(line.Next, number);
                 TellOrders(line, now);
                 engine.SendClock(line.Outlet, MidiMessage.Clock, now);
+                line.Leave(now, _interval);
                 line.Next = number + 1;
                 continue;
             }
-            if (!IsRunning || IsRaw(line) || (Waits && line.Next >= _next)) return;
+            if (!IsRunning || IsRaw(line) || (Waits && line.Next >= _next) || line.Next > _next + MostAhead) return;
             var at = TimeOf(line.Next) + line.Offset;
             if (at > now || (line.Offset >= MidiSpan.Zero && line.Next >= _next))
             {
                 Due = MidiTime.Earlier(Due, at);
                 return;
             }
-            if (line.GetsClock) engine.SendClock(line.Outlet, MidiMessage.Clock, now);
+            if (line.GetsClock)
+            {
+                engine.SendClock(line.Outlet, MidiMessage.Clock, now);
+                line.Leave(now, _interval);
+            }
             line.Next++;
         }
     }
@@ -606,7 +631,7 @@ internal sealed class Conductor(Engine engine)
     {
         var position = _playing || _begins ? _next - 1 - _zero : _stoppedAt;
         Interlocked.Increment(ref _writing);
-        _shown = new TimeNow(_master, _master is null ? TimeState.None : _state, _playing, _begins, _held, position, at, _interval, Bar, _tempo, _version);
+        _shown = new TimeNow(_master, _master is null ? TimeState.None : _state, _playing, _begins, _held, position, _next - 1 - _zero, at, _interval, Bar, _tempo, _version);
         Interlocked.Increment(ref _writing);
     }
 }

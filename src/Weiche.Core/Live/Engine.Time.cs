@@ -15,7 +15,7 @@ public sealed partial class Engine
 
     /// <summary>The clocks that are heard.</summary>
     /// <param name="now">The time.</param>
-    public IReadOnlyList<ClockReport> Clocks(MidiTime now) => _conductor.Report(now);
+    public TimeReport Clocks(MidiTime now) => _conductor.Report(now);
 
     /// <summary>Does something to the time, as if it were pressed and not let go yet.</summary>
     /// <param name="what">What.</param>

@@ -55,8 +55,13 @@ internal sealed class FollowerLine(Follower follower, Outlet outlet)
     // Pulses that came and go out later: 200 ms of the fastest clock that there is any use for.
     private const int Arrivals = 64;
 
+    // Pulses after which what was before hardly counts any more.
+    private const double Remembered = 48;
+
     private readonly (TimeOrder What, long At, int Sixteenth)[] _orders = new (TimeOrder, long, int)[Orders];
     private readonly (long Number, MidiTime At)[] _arrivals = new (long, MidiTime)[Arrivals];
+    private MidiTime _left;
+    private double _variance;
     private int _orderCount;
     private int _arrivalFirst;
     private int _arrivalCount;
@@ -83,7 +88,18 @@ internal sealed class FollowerLine(Follower follower, Outlet outlet)
         before._orders.CopyTo(_orders, 0);
         _orderCount = Starts ? before._orderCount : 0;
         before._arrivals.CopyTo(_arrivals, 0);
-        (_arrivalFirst, _arrivalCount) = (before._arrivalFirst, before._arrivalCount);
+        (_arrivalFirst, _arrivalCount, _left, _variance) = (before._arrivalFirst, before._arrivalCount, before._left, before._variance);
+    }
+
+    /// <summary>How far its pulses stray from an even beat, of late.</summary>
+    internal MidiSpan Spread => new((long)Math.Sqrt(_variance));
+
+    /// <summary>A pulse has left.</summary>
+    internal void Leave(MidiTime now, double interval)
+    {
+        var off = (now - _left).Microseconds - interval;
+        _left = now;
+        if (Math.Abs(off) < interval) _variance += (off * off - _variance) / Remembered;
     }
 
     /// <summary>Forgets what was ordered and has not been told yet.</summary>

@@ -27,21 +27,17 @@ public enum TimeState
 /// <param name="Begins">Whether it was started and waits for its first pulse: a bar, or the end of the count-in.</param>
 /// <param name="IsHeld">Whether the beat is held, to be let go on the downbeat.</param>
 /// <param name="Position">Pulses since the beginning at the last pulse; below zero before it.</param>
+/// <param name="Grid">The same whether it was started or not: what the lamp goes by.</param>
 /// <param name="At">When the last pulse was.</param>
 /// <param name="Interval">µs to the next pulse.</param>
 /// <param name="Bar">The time signature.</param>
 /// <param name="Tempo">The tempo of Weiche's own clock as it is played.</param>
 /// <param name="Version">Counts up with everything but pulses.</param>
 public readonly record struct TimeNow(
-    ClockMaster? Master, TimeState State, bool IsPlaying, bool Begins, bool IsHeld, long Position, MidiTime At, double Interval, BarForm Bar, Tempo Tempo, long Version)
+    ClockMaster? Master, TimeState State, bool IsPlaying, bool Begins, bool IsHeld, long Position, long Grid, MidiTime At, double Interval, BarForm Bar, Tempo Tempo, long Version)
 {
     /// <summary>Beats a minute; 0 as long as there is no telling.</summary>
     public double Bpm => Interval > 0 && State != TimeState.None ? 60_000_000.0 / Tempo.PulsesABeat / Interval : 0;
-
-    /// <summary>The position at a moment: that of the last pulse, or of those that have passed since without anybody being told yet.</summary>
-    /// <param name="now">The moment.</param>
-    public long PositionAt(MidiTime now) => State is TimeState.Running or TimeState.Coasting && (IsPlaying || Begins) && Interval > 0 && now > At
-        ? Position + Math.Min((long)((now - At).Microseconds / Interval), Tempo.PulsesABeat) : Position;
 }
 
 /// <summary>A clock that is heard, as it is shown.</summary>
@@ -52,3 +48,9 @@ public readonly record struct TimeNow(
 /// <param name="LostCount">How many of its pulses were lost on the way.</param>
 /// <param name="Dots">Its last beats, the oldest first.</param>
 public sealed record ClockReport(PortId? Source, double Bpm, MidiSpan Spread, bool IsLost, long LostCount, IReadOnlyList<BeatDot> Dots);
+
+/// <summary>The clocks of a studio, and how steady they leave.</summary>
+/// <param name="At">When that was.</param>
+/// <param name="Clocks">Those that are heard, and Weiche's own if it runs.</param>
+/// <param name="Leaves">For each destination that follows how far its pulses stray from an even beat.</param>
+public sealed record TimeReport(MidiTime At, IReadOnlyList<ClockReport> Clocks, IReadOnlyDictionary<PortId, MidiSpan> Leaves);

@@ -18,6 +18,9 @@ internal struct SteadiedClock
     // It hurries and waits by this part of an interval at most, unless it is far off.
     private const double MostLean = 0.4;
 
+    /// <summary>µs: a clock whose pulses are closer together (more than 500 beats a minute) is followed no faster than this.</summary>
+    internal const double Shortest = 5_000;
+
     private double _due;
 
     /// <summary>The number of the pulse that comes next.</summary>
@@ -46,13 +49,13 @@ internal struct SteadiedClock
     internal void Coast(double interval)
     {
         Next++;
-        _due += interval;
+        _due += Math.Max(interval, Shortest);
     }
 
     private static double LeanedInterval(ClockEstimate estimate, double behind)
     {
-        var interval = estimate.Interval;
-        if (interval <= 0) return Tempo.IntervalTimesHundredths / (double)Tempo.Usual.Hundredths;
+        if (estimate.Interval <= 0) return Tempo.IntervalTimesHundredths / (double)Tempo.Usual.Hundredths;
+        var interval = Math.Max(estimate.Interval, Shortest);
         // Far ahead it waits, far behind it catches up: half of the way at once.
         if (behind < -2) return interval * (1 - behind / 2);
         var meant = Math.Max(0, Math.Abs(behind) - (2 * estimate.Spread + LeastMeant) / interval);

@@ -108,7 +108,7 @@ public sealed record PatternStage : Stage
     public override bool LooksAtTime => true;
 
     /// <inheritdoc/>
-    public override string Sign => $"{WordOf(Order)} {Step}";
+    public override string Sign => $"pattern {WordOf(Order)} {Step}";
 
     /// <inheritdoc/>
     public override string WhyStopped(in MidiMessage message) => message.IsNote ? "the figure is made of what is held" : "";

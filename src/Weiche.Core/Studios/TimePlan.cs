@@ -2,6 +2,7 @@ using System.Collections.Immutable;
 using System.Globalization;
 using Weiche.Core.Midi;
 using Weiche.Core.Pulse;
+using Weiche.Core.Sets;
 
 namespace Weiche.Core.Studios;
 
@@ -122,6 +123,22 @@ public static class StudioTime
     /// <param name="studio">The studio.</param>
     /// <param name="lineup">The lineup, or null.</param>
     public static Tempo TempoIn(this Studio studio, LineupId? lineup) => (lineup is { } id ? studio.FindLineup(id)?.Tempo : null) ?? studio.Time.Tempo;
+
+    /// <summary>The kinds of message that a destination gets from no route, since it follows the studio's clock; none where nobody keeps the
+    /// time.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <param name="to">The destination.</param>
+    public static KindSet FollowedAt(this Studio studio, PortId to)
+    {
+        if (studio.Time.Followers.IsEmpty || studio.MasterNow() is null || studio.Time.Of(to) is not { } follower) return KindSet.None;
+        var kinds = follower.Form == ClockForm.None ? KindSet.None : KindSet.Of(MessageKind.Clock);
+        return !follower.Starts ? kinds : kinds.With(MessageKind.Start, true).With(MessageKind.Continue, true).With(MessageKind.Stop, true).With(MessageKind.SongPosition, true);
+    }
+
+    /// <summary>The same as a set of messages. No stage makes such a message of anything else.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <param name="to">The destination.</param>
+    internal static MessageSet LeftOutAt(this Studio studio, PortId to) => studio.FollowedAt(to) is var kinds && kinds != KindSet.None ? MessageSet.Of(ChannelSet.All, kinds) : MessageSet.Empty;
 
     /// <summary>Whether a device is said to listen to the clock: its kinds are told one by one, and the clock is among them.</summary>
     /// <param name="device">The device.</param>

@@ -55,7 +55,7 @@ public static class Reach
         foreach (var source in studio.Sources)
         {
             foreach (var (route, taken) in LiveRoutes.Of(studio).LiveFrom(source))
-                yield return (Place.At(source.Id), Place.At(route.To), set => Stage.PreImageOf(route.Stages, set).Except(taken));
+                yield return (Place.At(source.Id), Place.At(route.To), set => Stage.PreImageOf(route.Stages, set).Except(taken).Except(studio.LeftOutAt(route.To)));
         }
     }
 }

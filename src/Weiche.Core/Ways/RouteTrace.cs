@@ -40,7 +40,7 @@ public static class RouteTrace
             else if (state is RouteState.DestinationOff) ends.Add(Nothing(route, $"{studio.FindPort(route.To)!.Value.Name} is switched off"));
             else
             {
-                var end = Through(route, message);
+                var end = Left(studio, Through(route, message));
                 ends.Add(end);
                 if (route.Divert && end.Arrives.Length > 0) taken = studio.Describe(route);
             }
@@ -49,6 +49,14 @@ public static class RouteTrace
     }
 
     private static RouteEnd Nothing(Route route, string why) => new(route, [], null, why);
+
+    /// <summary>What arrives where the studio's clock goes: nothing of another clock.</summary>
+    private static RouteEnd Left(Studio studio, RouteEnd end)
+    {
+        var followed = studio.FollowedAt(end.Route.To);
+        return end.Arrives.Any(message => followed.Contains(message.Kind))
+            ? Nothing(end.Route, $"{studio.FindPort(end.Route.To)!.Value.Name} follows the studio's clock, which is {studio.MasterNow()!.Value.NameIn(studio)}") : end;
+    }
 
     private static RouteEnd Through(Route route, in MidiMessage message)
     {

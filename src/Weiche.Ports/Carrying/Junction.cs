@@ -32,7 +32,7 @@ public sealed class Junction : IDisposable
     private const int LookAfterMilliseconds = 200;
 
     // A wait is cut to a minute: what is further away is asked for again.
-    private const int LongestWait = 60_000;
+    private static readonly MidiSpan LongestWait = MidiSpan.Second * 60;
 
     private static readonly Lazy<bool> Warm = new(WarmUp);
 
@@ -180,6 +180,33 @@ public sealed class Junction : IDisposable
     /// <summary>Enters a lineup, between two messages.</summary>
     /// <param name="lineup">The lineup; nothing happens if it is not there.</param>
     public void Enter(LineupId lineup) => Do((engine, now) => engine.Enter(lineup, now));
+
+    /// <summary>The time now. Nobody is asked for it: the engine has written it down.</summary>
+    public TimeNow Time => _engine.Time;
+
+    /// <summary>The clocks that are heard.</summary>
+    public TimeReport Clocks()
+    {
+        TimeReport? clocks = null;
+        Do((engine, now) => clocks = engine.Clocks(now));
+        return clocks!;
+    }
+
+    /// <summary>Does something to the time, as if it were pressed and not let go yet.</summary>
+    /// <param name="what">What.</param>
+    public void Press(TimeWork what) => Do((engine, now) => engine.Do(what, now));
+
+    /// <summary>Lets go of what was pressed.</summary>
+    /// <param name="what">What.</param>
+    public void LetGo(TimeWork what) => Do((engine, now) => engine.LetGo(what, now));
+
+    /// <summary>Stops one destination and lets it go on at the next bar, at the right place.</summary>
+    /// <param name="destination">The destination.</param>
+    public void BackInStep(PortId destination) => Do((engine, now) => engine.BackInStep(destination, now));
+
+    /// <summary>Has Weiche's own clock go at another tempo, as it is played.</summary>
+    /// <param name="tempo">The tempo.</param>
+    public void SetTempo(Core.Pulse.Tempo tempo) => Do((engine, now) => engine.SetTempo(tempo, now));
 
     /// <summary>Ends every note everywhere.</summary>
     public void AllNotesOff() => Do((engine, now) => engine.AllNotesOff(now));
@@ -365,7 +392,7 @@ public sealed class Junction : IDisposable
             if (more && Clock.Now - since < LongestStretch) continue;
             var wait = Volatile.Read(ref _armed) - Clock.Now.Microseconds;
             if (more) Libc.Pause(1);
-            else if (wait > 0) _wake.Wait((int)Math.Clamp((wait + 999) / 1000, 1, LongestWait));
+            else if (wait > 0) _wake.Wait(MidiSpan.Shorter(new MidiSpan(wait), LongestWait));
             since = Clock.Now;
         }
         _ended = true;

@@ -46,6 +46,16 @@ internal static class Libc
     [DllImport("libc", EntryPoint = "poll", SetLastError = true)]
     internal static extern int Poll([In, Out] PollEntry[] entries, nuint count, int timeout);
 
+    [StructLayout(LayoutKind.Sequential)]
+    internal struct TimeSpec
+    {
+        public nint Seconds;
+        public nint Nanoseconds;
+    }
+
+    [DllImport("libc", EntryPoint = "ppoll", SetLastError = true)]
+    internal static extern int Poll([In, Out] PollEntry[] entries, nuint count, in TimeSpec timeout, nint signals);
+
     [DllImport("libc", EntryPoint = "eventfd", SetLastError = true)]
     internal static extern int EventDescriptor(uint start, int flags);
 

@@ -1,4 +1,5 @@
 using System.Runtime.InteropServices;
+using Weiche.Core.Midi;
 
 namespace Weiche.Ports.Carrying;
 
@@ -28,6 +29,16 @@ internal sealed class Waker
     {
         _entries[0] = Entry;
         _ = Libc.Poll(_entries, 1, milliseconds);
+        if (_entries[0].Returned != 0) Clear();
+    }
+
+    /// <summary>The same, with a time that is told more exactly: the beat of a clock is due to some microseconds.</summary>
+    /// <param name="time">The longest time, above zero.</param>
+    internal void Wait(MidiSpan time)
+    {
+        _entries[0] = Entry;
+        var timeout = new Libc.TimeSpec { Seconds = (nint)(time.Microseconds / 1_000_000), Nanoseconds = (nint)(time.Microseconds % 1_000_000 * 1_000) };
+        _ = Libc.Poll(_entries, 1, in timeout, 0);
         if (_entries[0].Returned != 0) Clear();
     }
 

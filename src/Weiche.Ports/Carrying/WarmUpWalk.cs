@@ -39,6 +39,11 @@ internal static class WarmUpWalk
         studio = With(studio, new LayRoute(AnySource.Plain, studio.Destinations.First().Id));
         var staged = StageSorts.All.Aggregate(studio, (made, sort) => With(made, new AddStage(made.Routes[0].Id, sort.Fresh)));
         staged = With(With(staged, new AddStage(staged.Routes[1].Id, new ChordStage(0, 4))), new DivertRoute(staged.Routes[2].Id, true));
+        // A clock that is followed, to one that gets it steadied and one that gets it as it came; and Weiche's own.
+        staged = staged with { Time = staged.Time with { Master = new ClockMaster(staged.Sources.First().Id), CoastBars = 1 } };
+        staged = With(staged, new SetFollower(new Follower(staged.Destinations.First().Id, ClockForm.Steadied, true, MidiSpan.FromMilliseconds(-5))));
+        staged = With(staged, new SetFollower(new Follower(staged.Destinations.Last().Id, ClockForm.AsItCame, true, MidiSpan.FromMilliseconds(5))));
+        studio = studio with { Time = studio.Time with { Master = ClockMaster.Own } };
         ImmutableArray<Studio> turns = [studio, staged, With(staged, new SwitchRoute(staged.Routes[0].Id, false))];
         var engine = new Engine(CompiledStudio.Compile(studio));
         var (now, report) = (MidiTime.Zero, new GuardReport());
@@ -54,12 +59,29 @@ internal static class WarmUpWalk
                 Fetch(engine, now);
                 engine.Receive(source.Id, [0x91, 64, 90], now);
             }
+            foreach (var what in Enum.GetValues<TimeWork>())
+            {
+                engine.Do(what, now);
+                Beats(engine, studio, ref now);
+                engine.LetGo(what, now);
+            }
             engine.Swap(engine.Prepare(CompiledStudio.Compile(turns[round % turns.Length], engine.Compiled)), now);
             engine.Send(studio.Destinations.First().Id, [0x90, 1, 1, 0x80, 1, 1], now);
             engine.Report(report);
             engine.Resume();
             if (round % 4 == 0) engine.BreakOff(studio.Sources.First().Id, now);
             if (round % 5 == 0) engine.AllNotesOff(now);
+            Fetch(engine, now);
+        }
+    }
+
+    private static void Beats(Engine engine, Studio studio, ref MidiTime now)
+    {
+        for (var pulse = 0; pulse < 30; pulse++)
+        {
+            now += MidiSpan.FromMilliseconds(20);
+            engine.Receive(studio.Sources.First().Id, [0xF8], now);
+            engine.Tick(now);
             Fetch(engine, now);
         }
     }

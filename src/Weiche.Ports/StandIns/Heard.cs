@@ -10,6 +10,7 @@ namespace Weiche.Ports.StandIns;
 /// <param name="Modulation">Its modulation, 0 to 127.</param>
 /// <param name="Ignored">How many messages came on channels it does not listen to.</param>
 /// <param name="ThrownBytes">How many bytes came that belong to no message.</param>
+/// <param name="Beat">The beat that it is in, from 0, if it follows a clock; null while it stands still.</param>
 public sealed record Heard(
     long Version,
     IReadOnlyList<(int Channel, int Key, int Velocity)> Held,
@@ -18,4 +19,5 @@ public sealed record Heard(
     int Bend,
     int Modulation,
     long Ignored,
-    long ThrownBytes);
+    long ThrownBytes,
+    int? Beat);

@@ -52,6 +52,10 @@ public sealed record Kit(string Key, string Title, Look Look)
     internal const string Echo = "sequencer page";
     internal const string OwnRouting = "own routing 3 → 3";
     internal const string Running = "running";
+    internal const string Drifting = "drifts";
+    internal const string Dropping = "drops pulses";
+    internal const string Jumping = "at 108";
+    internal const string Song = "its own song";
     internal const string Thru = "THRU";
 
     /// <summary>The channel it sends on, 1 to 16; 0 if it sends nothing.</summary>
@@ -108,10 +112,18 @@ public sealed record Kit(string Key, string Title, Look Look)
         new("bandhaus", "Bandhaus", Look.Application)
         {
             Listens = ChannelSet.All, Sounds = true, Member = 5, Tracks = ["track 1", "track 2", "track 3", "track 4"],
+            Switches = [new(Song, "plays a song of its own out of A while the clock runs that it gets", false)],
         },
         new("himmel", "Himmel", Look.Display) { Listens = ChannelSet.Of(16), Lowest = 0, Highest = 127 },
         new("wolke", "Wolke", Look.Keys) { Sends = 7, Listens = ChannelSet.All, Lowest = 48, Highest = 72, Sounds = true, Member = 6 },
-        new("uhrwerk", "Uhrwerk", Look.Clock) { Switches = [new(Running, "sends start and 24 clocks a quarter note at 96 bpm", false)] },
+        new("uhrwerk", "Uhrwerk", Look.Clock)
+        {
+            Switches =
+            [
+                new(Running, "sends start and 24 clocks a quarter note at 96 bpm", false), new(Drifting, "its tempo wanders by 2 bpm", false),
+                new(Dropping, "leaves out a pulse now and then", false), new(Jumping, "jumps from 96 to 108 bpm", false),
+            ],
+        },
         new("weiher-4x4", "Weiher 4×4", Look.Interface) { Switches = [new(OwnRouting, "repeats its IN 3 on its OUT 3", false)] },
     ];
 

@@ -22,6 +22,8 @@ public sealed class Listener : IDisposable
     private int _bend;
     private int _modulation;
     private long _ignored;
+    private SongPlace _song;
+    private bool _changed;
     private Heard? _last;
 
     /// <summary>A listener.</summary>
@@ -40,6 +42,9 @@ public sealed class Listener : IDisposable
     /// <summary>Is told when local control (controller 122) is switched.</summary>
     public Action<bool>? LocalSwitched { get; init; }
 
+    /// <summary>Is told where in the song it is, if it follows a clock.</summary>
+    internal Action<SongPlace>? Moved { get; init; }
+
     /// <summary>What it holds now. The same object as long as nothing has changed.</summary>
     public Heard Heard
     {
@@ -49,7 +54,7 @@ public sealed class Listener : IDisposable
             {
                 if (_last?.Version == _version) return _last;
                 return _last = new Heard(
-                    _version, [.. _held.Select(pair => (pair.Key.Channel + 1, pair.Key.Key, pair.Value))], _sustained != 0, [.. _programs], _bend, _modulation, _ignored, _parser.Counts.ThrownBytes);
+                    _version, [.. _held.Select(pair => (pair.Key.Channel + 1, pair.Key.Key, pair.Value))], _sustained != 0, [.. _programs], _bend, _modulation, _ignored, _parser.Counts.ThrownBytes, _song.Beat);
             }
         }
     }
@@ -69,15 +74,17 @@ public sealed class Listener : IDisposable
     public void Hear(ReadOnlySpan<byte> bytes)
     {
         bool asked;
+        SongPlace before, now;
         lock (_gate)
         {
-            _asked = false;
+            (_asked, _changed, before) = (false, false, _song);
             var sink = new Sink(this);
             _parser.Parse(bytes, ref sink);
-            _version++;
-            asked = _asked;
+            if (_changed) _version++;
+            (asked, now) = (_asked, _song);
         }
         if (asked) Asked?.Invoke();
+        if (Moved is { } moved && (now.Runs != before.Runs || now.Next != before.Next)) moved(now);
     }
 
     /// <summary>Takes what its own keys send, while local control is on.</summary>
@@ -97,6 +104,12 @@ public sealed class Listener : IDisposable
     private void Take(in MidiMessage message)
     {
         if (message.SysExHandle != 0) _asked |= DeviceIdentity.IsRequest(_pool.Bytes(message.SysExHandle));
+        if (!message.HasChannel && message.SysExHandle == 0)
+        {
+            _changed |= _song.Hear(message);
+            return;
+        }
+        _changed = true;
         if (!message.HasChannel) return;
         if (!_channels.Contains(Channel.FromIndex(message.ChannelIndex)))
         {

@@ -13,14 +13,16 @@ public delegate void BytesOut(ReadOnlySpan<byte> bytes);
 /// </summary>
 public sealed class StandIn : IDisposable
 {
-    // 24 clocks a quarter note (MIDI 1.0 Detailed Specification, "Timing Clock") at 96 bpm.
-    private static readonly TimeSpan ClockInterval = TimeSpan.FromMicroseconds(60_000_000.0 / 96 / 24);
+    // A song of a bar, an eighth each.
+    private static readonly byte[] Song = [48, 55, 60, 55, 48, 55, 62, 59];
+    private const int PulsesAnEighth = 12;
 
     private readonly Lock _gate = new();
     private readonly IOutlets _outlets;
     private readonly Dictionary<string, bool> _switches;
     private readonly bool[] _monitors;
-    private readonly ITimer? _clock;
+    private readonly ClockBox? _clock;
+    private byte _sung;
     private long _recorded;
     private volatile bool _local = true;
 
@@ -37,10 +39,10 @@ public sealed class StandIn : IDisposable
         if (kit.Sends > 0) Player = new Player(Play, Channel.FromNumber(kit.Sends), kit.Lowest, kit.Highest, kit.Senses ? time : null) { IsSurface = kit.Look == Look.Surface };
         if (kit.Listens.Count > 0)
         {
-            Listener = new Listener(kit.Listens) { Asked = kit.Member > 0 ? () => Speak(StandInUnits.IdentityOf(kit.Member).ToReply(), 0) : null, LocalSwitched = on => _local = on };
+            Listener = new Listener(kit.Listens) { Asked = kit.Member > 0 ? () => Speak(StandInUnits.IdentityOf(kit.Member).ToReply(), 0) : null, LocalSwitched = on => _local = on, Moved = kit.Switches.Any(each => each.Name == Kit.Song) ? Sing : null };
         }
         if (Player is not null) Styles = new Styles(Player, time);
-        if (kit.Look == Look.Clock) _clock = time.CreateTimer(_ => Tick(), null, ClockInterval, ClockInterval);
+        if (kit.Look == Look.Clock) _clock = new ClockBox(() => Speak([0xF8], 0), time);
     }
 
     /// <summary>What it is made of.</summary>
@@ -88,7 +90,7 @@ public sealed class StandIn : IDisposable
             if (_switches.TryGetValue(name, out var before))
             {
                 _switches[name] = on;
-                if (name == Kit.Running && before != on) Speak([on ? (byte)0xFA : (byte)0xFC], 0);
+                if (_clock is not null && before != on) Switch(_clock, name, on);
             }
             else if (Track(name) is >= 0 and var track)
             {
@@ -152,9 +154,36 @@ public sealed class StandIn : IDisposable
         else if (unit.Ports.Where(port => port.Direction == PortDirection.Source).ElementAtOrDefault(output) is { } port) _outlets.ToHost(Kit.Key, port.Part, bytes);
     }
 
-    private void Tick()
+    private void Switch(ClockBox clock, string name, bool on)
     {
-        if (IsOn(Kit.Running)) Speak([0xF8], 0);
+        switch (name)
+        {
+            case Kit.Running:
+                Speak([on ? (byte)0xFA : (byte)0xFC], 0);
+                clock.Run(on);
+                break;
+            case Kit.Drifting:
+                clock.Drifts = on;
+                break;
+            case Kit.Dropping:
+                clock.Drops = on;
+                break;
+            case Kit.Jumping:
+                clock.Jumps = on;
+                break;
+        }
+    }
+
+    /// <summary>Plays the song of its own as far as the clock has come.</summary>
+    private void Sing(SongPlace place)
+    {
+        var ends = !place.Runs || !IsOn(Kit.Song);
+        if (!ends && (place.Next - 1) % PulsesAnEighth != 0) return;
+        if (_sung > 0) Play([0x80, _sung, 64]);
+        _sung = 0;
+        if (ends || place.Next == 0) return;
+        _sung = Song[(place.Next - 1) / PulsesAnEighth % Song.Length];
+        Play([0x90, _sung, 90]);
     }
 
     private int Track(string name) => Kit.Tracks.ToList().IndexOf(name);

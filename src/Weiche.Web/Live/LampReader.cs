@@ -23,6 +23,7 @@ namespace Weiche.Web.Live;
 /// <param name="Recent">The newest messages with a channel that came: source, status, first and second data byte.</param>
 /// <param name="Guard">How many circuits are open, how many other findings want a look, and how much the guard stops.</param>
 /// <param name="Lineup">The lineup in force: "2 Star field"; empty if there is none.</param>
+/// <param name="Time">The time.</param>
 public sealed record LampFrame(
     int Version,
     IReadOnlyList<long[]> Ports,
@@ -37,7 +38,8 @@ public sealed record LampFrame(
     IReadOnlyList<int[]> Recent,
     IReadOnlyList<long[]> Loads,
     GuardLamp Guard,
-    string Lineup);
+    string Lineup,
+    TimeLamp? Time);
 
 /// <summary>The lamp of the guard in the head of each page.</summary>
 /// <param name="Open">How many circuits are open.</param>
@@ -83,8 +85,9 @@ public sealed record GuardLamp(int Open, int Warnings, int Stopped, bool IsLooki
 /// <param name="Bend">Its bend, −8192 to 8191.</param>
 /// <param name="Modulation">Its modulation, 0 to 127.</param>
 /// <param name="Programs">The program of each channel it listens to, in words.</param>
-/// <param name="More">What else there is to say: local control, bytes recorded.</param>
-public sealed record HeardFrame(string StandIn, int[] Keys, string[] Names, bool Sustained, int Bend, int Modulation, string Programs, string More);
+/// <param name="More">What else there is to say: where in the song it is, local control, bytes recorded.</param>
+/// <param name="Beat">The beat that it is in, from 0, if it follows a clock; else null.</param>
+public sealed record HeardFrame(string StandIn, int[] Keys, string[] Names, bool Sustained, int Bend, int Modulation, string Programs, string More, int? Beat);
 
 /// <summary>
 /// Makes frames for one onlooker. However much ran since the last frame, a frame says each thing once, so a slow
@@ -107,6 +110,7 @@ internal sealed class LampReader
     private long _background = -1;
     private int _roll = -1;
     private GuardLamp? _guard;
+    private TimeLamp? _time;
 
     /// <summary>The next frame, or null if nothing changed.</summary>
     /// <param name="version">The studio's version.</param>
@@ -119,7 +123,8 @@ internal sealed class LampReader
     /// <param name="load">The loads of the wires, or null.</param>
     /// <param name="guard">The lamp of the guard; null for one that is clear.</param>
     /// <param name="lineup">The lineup in force, or null.</param>
-    internal LampFrame? Next(int version, CompiledStudio plan, IReadOnlyDictionary<string, StandIn> standIns, long watch, int roll, IReadOnlyDictionary<string, long>? unnamed = null, WatchLog? log = null, LoadMeter? load = null, GuardLamp? guard = null, LineupId? lineup = null)
+    /// <param name="time">The time, or null.</param>
+    internal LampFrame? Next(int version, CompiledStudio plan, IReadOnlyDictionary<string, StandIn> standIns, long watch, int roll, IReadOnlyDictionary<string, long>? unnamed = null, WatchLog? log = null, LoadMeter? load = null, GuardLamp? guard = null, LineupId? lineup = null, TimeLamp? time = null)
     {
         var ports = new List<long[]>();
         var kinds = new List<long[]>();
@@ -194,10 +199,10 @@ internal sealed class LampReader
             }
         }
         var quiet = spoke.Count == 0 && recent.Count == 0 && kinds.Count == 0 && loads.Count == 0 && ports.Count == 0 && routes.Count == 0 && stages.Count == 0 && hearings.Count == 0
-            && guard == _guard && version == _version && watch == _watch && background == _background && roll == _roll;
-        _guard = guard;
+            && guard == _guard && time == _time && version == _version && watch == _watch && background == _background && roll == _roll;
+        (_guard, _time) = (guard, time);
         (_version, _watch, _background, _roll) = (version, watch, background, roll);
-        return quiet ? null : new LampFrame(version, ports, routes, stages, hearings, watch, background, spoke, roll, kinds, recent, loads, guard ?? new GuardLamp(0, 0, 0), plan.Studio.InForce is not null && lineup is { } id ? plan.Studio.NameOf(id) : "");
+        return quiet ? null : new LampFrame(version, ports, routes, stages, hearings, watch, background, spoke, roll, kinds, recent, loads, guard ?? new GuardLamp(0, 0, 0), plan.Studio.InForce is not null && lineup is { } id ? plan.Studio.NameOf(id) : "", time);
     }
 
     private static HeardFrame Told(string key, StandIn standIn, Heard hearing)
@@ -209,9 +214,10 @@ internal sealed class LampReader
         var words = !several ? $"program {programs[0].Program}"
             : string.Join(", ", programs.Where(item => item.Program != 1).Take(3).Select(item => $"program {item.Program} on {item.Number}"));
         var more = new List<string>();
+        if (hearing.Beat is { } at) more.Add($"in time, {at / 4 + 1}.{at % 4 + 1}");
         if (!standIn.IsLocal) more.Add("local off");
         if (standIn.Kit.Tracks.Count > 0 && standIn.RecordedBytes > 0) more.Add($"{Words.Count(standIn.RecordedBytes)} bytes recorded");
         return new HeardFrame(
-            key, [.. hearing.Held.Select(held => held.Key)], [.. hearing.Held.Select(Name)], hearing.Sustained, hearing.Bend, hearing.Modulation, words, string.Join(" · ", more));
+            key, [.. hearing.Held.Select(held => held.Key)], [.. hearing.Held.Select(Name)], hearing.Sustained, hearing.Bend, hearing.Modulation, words, string.Join(" · ", more), hearing.Beat);
     }
 }

@@ -1,6 +1,7 @@
 using System.Runtime.CompilerServices;
 using Microsoft.AspNetCore.SignalR;
 using Weiche.Core.Midi;
+using Weiche.Core.Studios;
 using Weiche.Ports.StandIns;
 using Weiche.Web.Desk;
 
@@ -15,6 +16,8 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
 {
     /// <summary>The time between two frames: at most 30 a second.</summary>
     internal static readonly TimeSpan FrameInterval = TimeSpan.FromMilliseconds(34);
+
+    private static readonly TimeSpan ClocksInterval = TimeSpan.FromMilliseconds(200);
 
     /// <summary>
     /// Frames for one page, as long as it looks on. Each frame is made when the page is ready for it: a page that is
@@ -32,9 +35,36 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
             KeyName.CurrentMiddleOctave = state.Studio.MiddleOctave;
             var guarded = (state.Version, desk.Junction.GuardVersion);
             if (guarded != seen) (seen, lamp) = (guarded, GuardLamp.Of(desk));
-            if (reader.Next(state.Version, desk.Junction.Compiled, desk.StandIns.All, watch.Newest, desk.Park.State.Version, spoken.Counts, watch, load, lamp, state.Studio.InForce) is { } frame) yield return frame;
+            if (reader.Next(state.Version, desk.Junction.Compiled, desk.StandIns.All, watch.Newest, desk.Park.State.Version, spoken.Counts, watch, load, lamp, state.Studio.InForce, TimeLamp.Of(desk)) is { } frame) yield return frame;
         }
         while (await timer.WaitForNextTickAsync(cancellation));
+    }
+
+    /// <summary>The clocks for one page, as long as it looks on.</summary>
+    /// <param name="cancellation">Ends the stream.</param>
+    public async IAsyncEnumerable<ClocksFrame> Clocks([EnumeratorCancellation] CancellationToken cancellation)
+    {
+        using var timer = new PeriodicTimer(ClocksInterval);
+        do yield return ClocksFrame.Of(desk);
+        while (await timer.WaitForNextTickAsync(cancellation));
+    }
+
+    /// <summary>Presses something that works the time.</summary>
+    /// <param name="what">What.</param>
+    public void PressTime(string what)
+    {
+        if (!Enum.TryParse<TimeWork>(what, out var work) || !Enum.IsDefined(work)) return;
+        desk.Junction.Press(work);
+        lock (Pressed) Pressed.Add(work);
+    }
+
+    /// <summary>Lets it go.</summary>
+    /// <param name="what">What.</param>
+    public void LetTimeGo(string what)
+    {
+        if (!Enum.TryParse<TimeWork>(what, out var work)) return;
+        lock (Pressed) Pressed.Remove(work);
+        desk.Junction.LetGo(work);
     }
 
     /// <summary>Presses a key of a stand-in.</summary>
@@ -112,8 +142,15 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
     {
         // A window that is closed, or a tablet that falls asleep, must not leave keys pressed.
         foreach (var standIn in desk.StandIns.All.Values) standIn.Player?.LetGo(Context.ConnectionId);
+        lock (Pressed)
+        {
+            foreach (var work in Pressed) desk.Junction.LetGo(work);
+        }
         return base.OnDisconnectedAsync(exception);
     }
+
+    /// <summary>What of the time this window holds pressed.</summary>
+    private HashSet<TimeWork> Pressed => (HashSet<TimeWork>)(Context.Items["time"] ??= new HashSet<TimeWork>());
 
     private Player? Find(string standIn) => desk.StandIns.All.GetValueOrDefault(standIn)?.Player;
 }

@@ -259,6 +259,29 @@ public sealed class ConductorTests
             }
         }, iter: 1_000);
 
+    [Theory]
+    [InlineData(1_000, 1)]
+    [InlineData(3, 1)]
+    [InlineData(100_000, 1)]
+    [InlineData(1_000, 500)]
+    public void A_clock_that_is_none_holds_nobody_up(double bpm, int atOnce)
+    {
+        foreach (var coasts in new[] { 0, 4 })
+        {
+            var studio = Set(Followed(how: plan => plan with { CoastBars = coasts }), plan => plan, ("a", ClockForm.Steadied, -50));
+            var time = new Evening(studio);
+            for (var i = 0; i < 200; i++)
+            {
+                time.GoTo(time.Now + new MidiSpan((long)(2_500_000 / bpm)));
+                time.Send("box", [.. Enumerable.Repeat((byte)0xF8, atOnce)]);
+            }
+            time.GoOn(20_000);
+            // As it came it goes on; the copy is no faster than what is a tempo.
+            var seconds = time.Now.Microseconds / 1e6;
+            Assert.InRange(time.PulsesAt("a").Count, 1, seconds * 340 + 100);
+        }
+    }
+
     [Fact]
     public void What_the_clock_goes_to_gets_no_other_by_a_route()
     {

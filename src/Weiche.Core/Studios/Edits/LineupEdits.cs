@@ -19,7 +19,7 @@ public sealed record AddLineup(string? Name, LineupId? Like = null) : StudioEdit
         var id = new LineupId(studio.NextId);
         var like = Like is { } other ? studio.FindLineup(other) : null;
         if (Like is not null && like is null) return LineupGone();
-        var lineup = new Lineup(id, name) { Sends = like?.Sends ?? [], Cuts = like?.Cuts ?? false };
+        var lineup = new Lineup(id, name) { Sends = like?.Sends ?? [], Cuts = like?.Cuts ?? false, Master = like?.Master, Tempo = like?.Tempo };
         return EditResult.Done(studio with
         {
             NextId = studio.NextId + 1,

@@ -14,6 +14,26 @@ export function connect() {
     .build();
   let frames = null;
 
+  // Other streams, each while somebody looks at what it is for.
+  const streams = [];
+  function lookAtOthers() {
+    const isSeen = connection.state === "Connected" && document.visibilityState === "visible";
+    for (const stream of streams) {
+      const wanted = isSeen && stream.isWanted();
+      if (wanted && !stream.runs) {
+        stream.runs = connection.stream(stream.name).subscribe({
+          next: stream.listener,
+          error: () => { stream.runs = null; },
+          complete: () => { stream.runs = null; },
+        });
+      } else if (!wanted && stream.runs) {
+        stream.runs.dispose();
+        stream.runs = null;
+      }
+    }
+  }
+  setInterval(lookAtOthers, 300);
+
   function look() {
     const wanted = connection.state === "Connected" && document.visibilityState === "visible";
     if (wanted && !frames) {
@@ -44,13 +64,14 @@ export function connect() {
     }
   }
 
-  connection.onreconnecting(() => { frames = null; say("Weiche does not answer"); });
+  connection.onreconnecting(() => { frames = null; streams.forEach((stream) => { stream.runs = null; }); say("Weiche does not answer"); });
   connection.onreconnected(() => { say(""); look(); });
   document.addEventListener("visibilitychange", look);
   start();
 
   return {
     onFrame: (listener) => listeners.push(listener),
+    whileOn: (name, isWanted, listener) => streams.push({ name, isWanted, listener, runs: null }),
     send: (method, ...values) => {
       if (connection.state === "Connected") connection.send(method, ...values);
     },

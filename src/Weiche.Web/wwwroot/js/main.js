@@ -12,6 +12,7 @@ import { startPlan } from "./plan.js";
 import { startSound } from "./sound.js";
 import { startStrip } from "./strip.js";
 import { startSwap } from "./swap.js";
+import { startTime } from "./time.js";
 import { startWatch } from "./watch.js";
 
 const live = connect();
@@ -25,6 +26,7 @@ startBalance();
 startGear(live);
 startLineups(live);
 startWatch(live);
+startTime(live);
 startBench(live);
 startSound(live);
 startKeys();

@@ -15,6 +15,9 @@ function refresh() {
 live.onFrame((frame) => {
   // After a restart it counts from elsewhere: other is enough.
   version = frame.version;
+  const tempo = document.getElementById("tonight-tempo");
+  const said = frame.time ? `${frame.time.bpm} ${frame.time.said}`.trim() : "";
+  if (tempo && tempo.textContent !== said) tempo.textContent = said;
   refresh();
 });
 

@@ -30,9 +30,9 @@ if (args is ["--soak", var length])
     folder.Delete(recursive: true);
     return;
 }
-if (args.Any(word => word is not ("--quick" or "--engine" or "--plan" or "--checks" or "--lineups" or "--edits")))
+if (args.Any(word => word is not ("--quick" or "--engine" or "--plan" or "--checks" or "--lineups" or "--time" or "--edits")))
 {
-    Console.Error.WriteLine("bench takes --quick, --engine (nothing but the engine), --plan (nothing but Plan and Watch), --checks (nothing but the checks), --lineups (nothing but lineups), --edits (nothing but playing while it is edited), --soak MINUTES, or --classes with what BenchmarkDotNet takes.");
+    Console.Error.WriteLine("bench takes --quick, --engine (nothing but the engine), --plan (nothing but Plan and Watch), --checks (nothing but the checks), --lineups (nothing but lineups), --time (nothing but the clock), --edits (nothing but playing while it is edited), --soak MINUTES, or --classes with what BenchmarkDotNet takes.");
     Environment.ExitCode = 2;
     return;
 }
@@ -58,6 +58,12 @@ if (args.Contains("--edits"))
 if (args.Contains("--checks"))
 {
     Checks();
+    Console.WriteLine(table.ToMarkdown());
+    return;
+}
+if (args.Contains("--time"))
+{
+    Time();
     Console.WriteLine(table.ToMarkdown());
     return;
 }
@@ -119,6 +125,7 @@ table.Add("Gear, 64 devices, 256 ports: ms an edit", Table.Number(gear.Edit), Ta
 await PlanAndWatchAsync();
 Checks();
 Lineups();
+Time();
 
 var overload = Overload.Run(quick ? 120 : 3600);
 table.Add($"overload, {(quick ? "two minutes" : "an hour")} simulated: notes lost, hanging", $"{overload.Lost}, {overload.Hanging}", $"{overload.Notes} sent, {overload.Thinned} values thinned", "–", "0, 0");
@@ -189,6 +196,24 @@ void Lineups()
     table.Add("lineups: ms to compile 1000 routes after an edit, with 50", Table.Number(many), Table.Number(one) + " with 1", Table.Number(many / one), "≤ 3");
     var checks = LineupsBench.MeasureChecks(quick ? 3 : 9);
     table.Add("lineups: ms to look at 30 of 300 routes", Table.Number(checks.Many), Table.Number(checks.One) + " one of them", Table.Number(checks.Many / checks.One), "≤ 5");
+}
+
+void Time()
+{
+    foreach (var busy in new[] { 0, 4 })
+    {
+        var (own, loop, drift) = TimeBench.Lateness(quick ? 10 : busy > 0 ? 60 : 600, busy);
+        foreach (var (name, share) in new[] { ("99th", 0.99), ("99.9th", 0.999) })
+        {
+            var (weiche, bare) = (Table.Percentile(own, share), Table.Percentile(loop, share));
+            table.Add($"own clock at 120 bpm, three onlookers, {busy} busy programs: µs late, {name}", Table.Number(weiche, "0"), Table.Number(bare, "0") + " a loop that sleeps until each moment", Table.Number(weiche / bare), share < 0.995 ? "≤ 1.5" : "–");
+        }
+        table.Add($"the same: µs of drift after {own.Length / 48.0 / 60:0.#} min", Table.Number(drift, "0"), "0", "–", "< 1000");
+    }
+    var (came, left) = TimeBench.Steadied();
+    table.Add("± 3 ms of jitter, steadied: µs that intervals stray", Table.Number(left, "0"), Table.Number(came, "0") + " as it came", Table.Number(left / came, "0.000"), "≤ 200 µs");
+    var (pulse, writes, bytes) = TimeBench.Cost();
+    table.Add("a pulse to 16 destinations: ns; bytes allocated", $"{Table.Number(pulse, "0")}; {bytes}", Table.Number(writes, "0") + " 16 bytes into 16 arrays", Table.Number(pulse / writes), "0 bytes");
 }
 
 string Ns(double each) => Table.Number(each * 1e9, "0.0");

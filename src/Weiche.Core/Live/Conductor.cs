@@ -72,7 +72,7 @@ internal sealed class Conductor(Engine engine)
             {
                 var before = Volatile.Read(ref _writing);
                 var shown = _shown;
-                Thread.MemoryBarrier();
+                Interlocked.MemoryBarrier();
                 if ((before & 1) == 0 && before == Volatile.Read(ref _writing)) return shown;
             }
         }

@@ -116,6 +116,7 @@ public static class DemoStudio
         make.Do(new SetMaster(ClockMaster.Own));
         make.Do(new SetTempo(new Tempo(8_400)));
         make.Do(new SetMaster(new ClockMaster(make.From("Uhrwerk")), star));
+        make.Do(new SetTempo(new Tempo(8_400), dusk));
         make.Do(new SetTempo(new Tempo(7_200), dawn));
         make.Do(new SetFollower(new Follower(make.To("Bandhaus"), ClockForm.Steadied, true, MidiSpan.Zero)));
         make.Do(new SetFollower(new Follower(make.To("Himmel"), ClockForm.Steadied, true, MidiSpan.FromMilliseconds(-12))));

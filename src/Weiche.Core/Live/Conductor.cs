@@ -16,7 +16,8 @@ namespace Weiche.Core.Live;
 /// </remarks>
 internal sealed class Conductor(Engine engine)
 {
-    private const int MostClocks = 16;
+    internal const int MostClocks = 16;
+
     private const int Kept = 256;
     private const int Lead = 6;
 
@@ -252,6 +253,14 @@ internal sealed class Conductor(Engine engine)
         Tick(now);
     }
 
+    /// <summary>What held the beat or nudged is gone: nothing is moved.</summary>
+    internal void Drop(MidiTime now)
+    {
+        _held = false;
+        Nudge(0, now);
+        Changed(now);
+    }
+
     /// <summary>A tap of a tempo for Weiche's own clock.</summary>
     internal void Tap(MidiTime now)
     {
@@ -279,23 +288,19 @@ internal sealed class Conductor(Engine engine)
         Tick(now);
     }
 
-    /// <summary>The clocks that are heard, and Weiche's own.</summary>
-    internal TimeReport Report(MidiTime now)
+    /// <summary>Copies what is known of the clocks that are heard, and of Weiche's own.</summary>
+    internal void Report(TimeReport into, MidiTime now)
     {
-        var all = new List<ClockReport>();
+        into.Begin(now);
+        if (_master is { IsOwn: true }) into.AddOwn(_ownBeats, _interval);
         foreach (var clock in _clocks)
         {
-            if (clock.Source == default) continue;
-            var estimate = clock.Estimate;
-            all.Add(new ClockReport(clock.Source, estimate.IsKnown ? estimate.Bpm : 0, new MidiSpan((long)estimate.Spread), clock.IsLost(now), estimate.LostCount, clock.Dots()));
+            if (clock.Source != default) into.Add(clock, clock.IsLost(now));
         }
-        if (_master is { IsOwn: true })
+        foreach (var line in _time?.Lines ?? [])
         {
-            var dots = _ownBeats.Dots();
-            var spread = dots.Length == 0 ? 0 : Math.Sqrt(dots.Average(dot => dot.Off * (double)dot.Off)) * 1_000;
-            all.Insert(0, new ClockReport(null, _interval > 0 ? 60_000_000.0 / Tempo.PulsesABeat / _interval : 0, new MidiSpan((long)spread), false, 0, dots));
+            if (line.GetsClock) into.Add(line.Outlet.Id, line.Spread);
         }
-        return new TimeReport(now, all, (_time?.Lines ?? []).Where(line => line.GetsClock).ToDictionary(line => line.Outlet.Id, line => line.Spread));
     }
 
     // ---- who keeps the time

@@ -13,9 +13,10 @@ public sealed partial class Engine
     /// <summary>The time now. May be asked by any thread.</summary>
     public TimeNow Time => _conductor.Shown;
 
-    /// <summary>The clocks that are heard.</summary>
+    /// <summary>Copies what is known of the clocks.</summary>
+    /// <param name="into">Where to.</param>
     /// <param name="now">The time.</param>
-    public TimeReport Clocks(MidiTime now) => _conductor.Report(now);
+    public void Report(TimeReport into, MidiTime now) => _conductor.Report(into, now);
 
     /// <summary>Does something to the time, as if it were pressed and not let go yet.</summary>
     /// <param name="what">What.</param>

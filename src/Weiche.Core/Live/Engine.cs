@@ -118,6 +118,7 @@ public sealed partial class Engine
     {
         if (!ReferenceEquals(prepared.Before, _prepared)) throw new InvalidOperationException("Another studio has been put in force meanwhile.");
         prepared.GoOnFrom(_prepared);
+        if (prepared.Compiled.Studio.Levers != Compiled.Studio.Levers) _conductor.Drop(now);
         // The lineup that is played stays in force, if it is there; what was made ready may know of an older one.
         var place = prepared.PlaceOf(InForce);
         // What stages keep for later goes out now: the last value always arrives. What plays in time plays on.
@@ -203,6 +204,8 @@ public sealed partial class Engine
         if (_prepared.FindSource(source) is not { } state) return;
         state.Parser.Reset();
         Array.Clear(state.Down);
+        // What it held of the time is not let go of on a beat.
+        if (state.Levers is { AnyDown: true }) _conductor.Drop(now);
         state.Levers?.LetGo(this, now);
         state.ClearSwallowed();
         foreach (var (line, stage, _) in _prepared.Beating)

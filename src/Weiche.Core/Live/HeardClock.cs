@@ -35,13 +35,13 @@ internal sealed class HeardClock
     /// <summary>Keeps how a beat lay.</summary>
     internal void Keep(MidiTime at, double off) => _dots[_dotCount++ % Kept] = new BeatDot(at, (float)(off / 1000));
 
-    /// <summary>The last beats, the oldest first.</summary>
-    internal BeatDot[] Dots()
+    /// <summary>Copies the last beats, the oldest first.</summary>
+    /// <returns>How many there are.</returns>
+    internal int CopyTo(BeatDot[] dots)
     {
         var count = Math.Min(_dotCount, Kept);
-        var dots = new BeatDot[count];
         for (var i = 0; i < count; i++) dots[i] = _dots[(_dotCount - count + i) % Kept];
-        return dots;
+        return count;
     }
 }
 

@@ -61,6 +61,19 @@ internal sealed class LeverTable
         }
     }
 
+    /// <summary>Whether any of them is down.</summary>
+    internal bool AnyDown
+    {
+        get
+        {
+            foreach (var lever in _levers)
+            {
+                if (lever.IsDown) return true;
+            }
+            return false;
+        }
+    }
+
     /// <summary>A key was let go that was a lever in another lineup.</summary>
     internal void LetGoKey(Engine engine, in MidiMessage message, MidiTime now)
     {

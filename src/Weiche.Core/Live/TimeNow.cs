@@ -41,16 +41,83 @@ public readonly record struct TimeNow(
 }
 
 /// <summary>A clock that is heard, as it is shown.</summary>
-/// <param name="Source">The source; none for Weiche's own clock.</param>
-/// <param name="Bpm">Beats a minute; 0 as long as there is no telling.</param>
-/// <param name="Spread">How far its pulses stray from an even beat: two in three lie within that.</param>
-/// <param name="IsLost">Whether it has fallen silent.</param>
-/// <param name="LostCount">How many of its pulses were lost on the way.</param>
-/// <param name="Dots">Its last beats, the oldest first.</param>
-public sealed record ClockReport(PortId? Source, double Bpm, MidiSpan Spread, bool IsLost, long LostCount, IReadOnlyList<BeatDot> Dots);
+public sealed class ClockReport
+{
+    private readonly BeatDot[] _dots = new BeatDot[HeardClock.Kept];
+    private int _dotCount;
 
-/// <summary>The clocks of a studio, and how steady they leave.</summary>
-/// <param name="At">When that was.</param>
-/// <param name="Clocks">Those that are heard, and Weiche's own if it runs.</param>
-/// <param name="Leaves">For each destination that follows how far its pulses stray from an even beat.</param>
-public sealed record TimeReport(MidiTime At, IReadOnlyList<ClockReport> Clocks, IReadOnlyDictionary<PortId, MidiSpan> Leaves);
+    internal ClockReport()
+    {
+    }
+
+    /// <summary>The source; null for Weiche's own clock.</summary>
+    public PortId? Source { get; private set; }
+
+    /// <summary>Beats a minute; 0 as long as there is no telling.</summary>
+    public double Bpm { get; private set; }
+
+    /// <summary>How far its pulses stray from an even beat: two in three lie within that.</summary>
+    public MidiSpan Spread { get; private set; }
+
+    /// <summary>Whether it has fallen silent.</summary>
+    public bool IsLost { get; private set; }
+
+    /// <summary>How many of its pulses were lost on the way.</summary>
+    public long LostCount { get; private set; }
+
+    /// <summary>Its last beats, the oldest first.</summary>
+    public ReadOnlySpan<BeatDot> Dots => _dots.AsSpan(0, _dotCount);
+
+    internal void Set(HeardClock clock, bool isLost)
+    {
+        var estimate = clock.Estimate;
+        (Source, Bpm, Spread, IsLost, LostCount) = (clock.Source, estimate.IsKnown ? estimate.Bpm : 0, new MidiSpan((long)estimate.Spread), isLost, estimate.LostCount);
+        _dotCount = clock.CopyTo(_dots);
+    }
+
+    internal void SetOwn(HeardClock beats, double interval)
+    {
+        (Source, Bpm, IsLost, LostCount) = (null, interval > 0 ? 60_000_000.0 / Tempo.PulsesABeat / interval : 0, false, 0);
+        _dotCount = beats.CopyTo(_dots);
+        var sum = 0.0;
+        foreach (var dot in Dots) sum += dot.Off * (double)dot.Off;
+        Spread = new MidiSpan(_dotCount == 0 ? 0 : (long)(Math.Sqrt(sum / _dotCount) * 1_000));
+    }
+}
+
+/// <summary>The clocks of a studio, and how steady they leave. Made by whoever asks, and filled by the engine: nothing is allocated there.</summary>
+public sealed class TimeReport
+{
+    private const int MostLeaving = 256;
+
+    private readonly ClockReport[] _clocks = new ClockReport[Conductor.MostClocks + 1];
+    private readonly (PortId To, MidiSpan Spread)[] _leaves = new (PortId, MidiSpan)[MostLeaving];
+    private int _clockCount;
+    private int _leaveCount;
+
+    /// <summary>An empty report.</summary>
+    public TimeReport()
+    {
+        for (var i = 0; i < _clocks.Length; i++) _clocks[i] = new ClockReport();
+    }
+
+    /// <summary>When that was.</summary>
+    public MidiTime At { get; private set; }
+
+    /// <summary>Weiche's own clock if it keeps the time, and those that are heard.</summary>
+    public ReadOnlySpan<ClockReport> Clocks => _clocks.AsSpan(0, _clockCount);
+
+    /// <summary>For each destination that follows how far its pulses stray from an even beat; the first 256.</summary>
+    public ReadOnlySpan<(PortId To, MidiSpan Spread)> Leaves => _leaves.AsSpan(0, _leaveCount);
+
+    internal void Begin(MidiTime now) => (At, _clockCount, _leaveCount) = (now, 0, 0);
+
+    internal void Add(HeardClock clock, bool isLost) => _clocks[_clockCount++].Set(clock, isLost);
+
+    internal void AddOwn(HeardClock beats, double interval) => _clocks[_clockCount++].SetOwn(beats, interval);
+
+    internal void Add(PortId to, MidiSpan spread)
+    {
+        if (_leaveCount < MostLeaving) _leaves[_leaveCount++] = (to, spread);
+    }
+}

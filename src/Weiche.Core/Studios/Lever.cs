@@ -130,7 +130,11 @@ public enum TimeWork
 
 /// <summary>Does something to the time.</summary>
 /// <param name="What">What.</param>
-public sealed record WorkTime(TimeWork What) : LeverWork;
+public sealed record WorkTime(TimeWork What) : LeverWork
+{
+    /// <summary>Whether it lasts as long as it is held: then a program cannot do it.</summary>
+    public bool IsHeld => What is TimeWork.HoldAndLetGo or TimeWork.Faster or TimeWork.Slower;
+}
 
 /// <summary>Something on a source that works Weiche.</summary>
 /// <param name="Id">Its id.</param>
@@ -147,6 +151,10 @@ public sealed record Lever(LeverId Id, PortId Source, LeverTrigger Trigger, Leve
 
     /// <summary>The lineups in which it works.</summary>
     public Duty Works { get; init; } = Duty.Standing;
+
+    /// <summary>Why something cannot work this, in a sentence; null if it can.</summary>
+    internal static string? CheckHeld(LeverTrigger trigger, LeverWork work) => trigger.Kind == LeverKind.Program && (work is WorkTime { IsHeld: true } or SwitchRoutes { How: LeverSwitch.WhileHeld })
+        ? "A program is not let go of: what lasts as long as it is held needs a key, a pedal or a button." : null;
 
     /// <summary>Whether what works a lever goes on unless told otherwise: programs do, keys and pedals are swallowed.</summary>
     /// <param name="kind">What kind of thing.</param>

@@ -158,6 +158,8 @@ public static class StudioRules
             var lever = studio.Levers[i];
             CheckSource(studio, lever.Source, $"Lever {lever.Id} is on");
             if (lever.Trigger.Check() is { } problem) throw new ArgumentException($"Lever {lever.Id}: {problem}");
+            // A file of before this was known may have a program that switches while held: that never lets go.
+            if (lever.Work is WorkTime && Lever.CheckHeld(lever.Trigger, lever.Work) is { } held) throw new ArgumentException($"Lever {lever.Id}: {held}");
             foreach (var id in lever.Works.Lineups)
             {
                 if (studio.FindLineup(id) is null) throw new ArgumentException($"Lever {lever.Id} works in lineup {id}, which is not there.");

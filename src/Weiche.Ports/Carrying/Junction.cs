@@ -184,13 +184,9 @@ public sealed class Junction : IDisposable
     /// <summary>The time now. Nobody is asked for it: the engine has written it down.</summary>
     public TimeNow Time => _engine.Time;
 
-    /// <summary>The clocks that are heard.</summary>
-    public TimeReport Clocks()
-    {
-        TimeReport? clocks = null;
-        Do((engine, now) => clocks = engine.Clocks(now));
-        return clocks!;
-    }
+    /// <summary>Copies what is known of the clocks.</summary>
+    /// <param name="into">Where to.</param>
+    public void Report(TimeReport into) => Do((engine, now) => engine.Report(into, now));
 
     /// <summary>Does something to the time, as if it were pressed and not let go yet.</summary>
     /// <param name="what">What.</param>

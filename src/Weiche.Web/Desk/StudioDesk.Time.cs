@@ -10,21 +10,27 @@ public sealed partial class StudioDesk
 {
     /// <summary>Does something to the time, as one press.</summary>
     /// <param name="what">What.</param>
-    /// <returns>Why nothing came of it, or null.</returns>
+    /// <returns>Why nothing came of it, or what is still missing; null if nothing.</returns>
     public Problem? Work(TimeWork what)
     {
+        if (Hindrance(what) is { } problem) return problem;
+        Junction.Press(what);
+        Junction.LetGo(what);
         var time = Junction.Time;
-        if (time.Master is null) return new Problem("time", "Nobody keeps the time: make a clock master on Time (k).", new Remedy("Weiche's own clock", new SetMaster(ClockMaster.Own)));
-        if (what is TimeWork.Start or TimeWork.Continue or TimeWork.StartOrStop && time.State == TimeState.Silent && !time.IsPlaying && !time.Begins)
-        {
-            Press(what);
-            return new Problem("time", $"{time.Master.Value.NameIn(State.Studio)} keeps the time and is silent: it begins with its first pulse.");
-        }
+        return time is { State: TimeState.Silent, Begins: true, Master: { } master }
+            ? new Problem("time", $"{master.NameIn(State.Studio)} keeps the time and is silent: it begins with its first pulse.") : null;
+    }
+
+    /// <summary>Why something cannot be done to the time now; null if it can.</summary>
+    /// <param name="what">What.</param>
+    public Problem? Hindrance(TimeWork what)
+    {
+        var time = Junction.Time;
+        if (time.Master is not { } master) return new Problem("time", "Nobody keeps the time: make a clock master on Time (k).", new Remedy("Weiche's own clock", new SetMaster(ClockMaster.Own)));
         if (what == TimeWork.BackInStep && !time.IsPlaying) return new Problem("time", "Nothing runs that could be out of step: start it first.");
-        if (what is TimeWork.Tap or TimeWork.Faster or TimeWork.Slower && time.Master is { IsOwn: false } master)
-            return new Problem("time", $"{master.NameIn(State.Studio)} keeps the time: its tempo is set there.", new Remedy("Make Weiche's own clock master", new SetMaster(ClockMaster.Own, ScopeOfMaster(State.Studio))));
-        Press(what);
-        return null;
+        return what is TimeWork.Tap or TimeWork.Faster or TimeWork.Slower && !master.IsOwn
+            ? new Problem("time", $"{master.NameIn(State.Studio)} keeps the time: its tempo is set there.", new Remedy("Make Weiche's own clock master", new SetMaster(ClockMaster.Own, ScopeOfMaster(State.Studio))))
+            : null;
     }
 
     /// <summary>Stops one destination and lets it go on at the next bar.</summary>
@@ -55,11 +61,5 @@ public sealed partial class StudioDesk
         if (State.Studio.TempoIn(scope) != tempo && Apply(new SetTempo(tempo, scope)).Problem is { } problem) return problem;
         Junction.SetTempo(tempo);
         return null;
-    }
-
-    private void Press(TimeWork what)
-    {
-        Junction.Press(what);
-        Junction.LetGo(what);
     }
 }

@@ -1,5 +1,6 @@
 using System.Runtime.CompilerServices;
 using Microsoft.AspNetCore.SignalR;
+using Weiche.Core.Live;
 using Weiche.Core.Midi;
 using Weiche.Core.Studios;
 using Weiche.Ports.StandIns;
@@ -45,17 +46,21 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
     public async IAsyncEnumerable<ClocksFrame> Clocks([EnumeratorCancellation] CancellationToken cancellation)
     {
         using var timer = new PeriodicTimer(ClocksInterval);
-        do yield return ClocksFrame.Of(desk);
+        var report = new TimeReport();
+        do yield return ClocksFrame.Of(desk, report);
         while (await timer.WaitForNextTickAsync(cancellation));
     }
 
     /// <summary>Presses something that works the time.</summary>
     /// <param name="what">What.</param>
-    public void PressTime(string what)
+    /// <returns>Why nothing comes of it, or null.</returns>
+    public string? PressTime(string what)
     {
-        if (!Enum.TryParse<TimeWork>(what, out var work) || !Enum.IsDefined(work)) return;
+        if (!Enum.TryParse<TimeWork>(what, out var work) || !Enum.IsDefined(work)) return null;
+        if (desk.Hindrance(work) is { } problem) return problem.Sentence;
         desk.Junction.Press(work);
         lock (Pressed) Pressed.Add(work);
+        return null;
     }
 
     /// <summary>Lets it go.</summary>
@@ -63,7 +68,10 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
     public void LetTimeGo(string what)
     {
         if (!Enum.TryParse<TimeWork>(what, out var work)) return;
-        lock (Pressed) Pressed.Remove(work);
+        lock (Pressed)
+        {
+            if (!Pressed.Remove(work)) return;
+        }
         desk.Junction.LetGo(work);
     }
 

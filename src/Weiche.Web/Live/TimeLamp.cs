@@ -1,5 +1,6 @@
 using System.Globalization;
 using Weiche.Core.Live;
+using Weiche.Core.Midi;
 using Weiche.Core.Pulse;
 using Weiche.Web.Desk;
 
@@ -72,15 +73,26 @@ public sealed record ClocksFrame(IReadOnlyList<ClockFrame> Clocks, IReadOnlyList
 
     /// <summary>The clocks of a running studio.</summary>
     /// <param name="desk">The studio.</param>
-    public static ClocksFrame Of(StudioDesk desk)
+    /// <param name="report">Room for what the engine says, which may be used again.</param>
+    public static ClocksFrame Of(StudioDesk desk, TimeReport report)
     {
-        var (report, time) = (desk.Junction.Clocks(), desk.Junction.Time);
-        return new ClocksFrame(
-            [.. report.Clocks.Select(clock => new ClockFrame(
-                clock.Source?.Value ?? 0, clock.Bpm > 0 ? clock.Bpm.ToString("F2", CultureInfo.InvariantCulture) : "", clock.Bpm > 0 ? $"± {clock.Spread.InMilliseconds(clock.Spread.Milliseconds < 1 ? 2 : 1)}" : "", StateOf(clock, time),
-                [.. clock.Dots.Select(dot => new[] { Math.Round((report.At - dot.At).Milliseconds), Math.Round(dot.Off, 3) }).Where(dot => dot[0] <= Shown)]))],
-            [.. report.Leaves.Select(each => new FollowerFrame(each.Key.Value, $"leaves ± {each.Value.InMilliseconds(each.Value.Milliseconds < 1 ? 2 : 1)}"))]);
+        desk.Junction.Report(report);
+        var (time, clocks, leaves) = (desk.Junction.Time, new List<ClockFrame>(), new List<FollowerFrame>());
+        foreach (var clock in report.Clocks)
+        {
+            var dots = new List<double[]>();
+            foreach (var dot in clock.Dots)
+            {
+                if ((report.At - dot.At).Milliseconds <= Shown) dots.Add([Math.Round((report.At - dot.At).Milliseconds), Math.Round(dot.Off, 3)]);
+            }
+            clocks.Add(new ClockFrame(
+                clock.Source?.Value ?? 0, clock.Bpm > 0 ? clock.Bpm.ToString("F2", CultureInfo.InvariantCulture) : "", clock.Bpm > 0 ? "± " + Fine(clock.Spread) : "", StateOf(clock, time), dots));
+        }
+        foreach (var (to, spread) in report.Leaves) leaves.Add(new FollowerFrame(to.Value, "leaves ± " + Fine(spread)));
+        return new ClocksFrame(clocks, leaves);
     }
+
+    private static string Fine(MidiSpan span) => span.InMilliseconds(span.Milliseconds < 1 ? 2 : 1);
 
     private static string StateOf(ClockReport clock, TimeNow time)
     {

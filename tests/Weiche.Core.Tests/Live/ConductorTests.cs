@@ -259,6 +259,34 @@ public sealed class ConductorTests
             }
         }, iter: 1_000);
 
+    [Fact]
+    public void A_pedal_holds_the_beat_and_lets_it_go_and_one_that_is_pulled_out_moves_nothing()
+    {
+        var studio = Own();
+        studio = studio.Must(new AddLever(studio.From("keys"), new LeverTrigger(LeverKind.Control, 64), new WorkTime(TimeWork.HoldAndLetGo))).Must(new AddLever(studio.From("keys"), new LeverTrigger(LeverKind.Key, 40), new WorkTime(TimeWork.StartOrStop)));
+        studio.Refused(new AddLever(studio.From("keys"), new LeverTrigger(LeverKind.Program, 3), new WorkTime(TimeWork.HoldAndLetGo)));
+        var time = new Evening(studio);
+        time.Send("keys", 0x90, 40, 100, 0x80, 40, 0);
+        time.GoOn(2_100);
+        time.Send("keys", 0xB0, 64, 127);
+        Assert.True(time.Engine.Time.IsHeld);
+        time.GoOn(100);
+        time.Send("keys", 0xB0, 64, 0);
+        Assert.False(time.Engine.Time.IsHeld);
+        Assert.Equal(["FA", "FC", "F2 10 00", "FB"], time.OrdersAt("a"));
+        Assert.Contains(time.PulsesAt("a"), at => at.Microseconds == 2_200_000);
+        time.Send("keys", 0xB0, 64, 127);
+        time.GoOn(100);
+        time.Engine.BreakOff(time.Studio.From("keys"), time.Now);
+        Assert.False(time.Engine.Time.IsHeld);
+        time.Send("keys", 0xB0, 64, 127);
+        time.Edit(new RemoveLever(time.Studio.Levers[0].Id));
+        Assert.False(time.Engine.Time.IsHeld);
+        Assert.Equal(4, time.OrdersAt("a").Count);
+        time.Send("keys", 0x90, 40, 100);
+        Assert.False(time.Engine.Time.IsPlaying);
+    }
+
     [Theory]
     [InlineData(1_000, 1)]
     [InlineData(3, 1)]

@@ -16,6 +16,7 @@ public sealed record AddLever(PortId Source, LeverTrigger Trigger, LeverWork Wor
         if (!source.IsSource) return EditResult.Refused("lever", $"A lever is on a source. “{source.Label}” is a destination.");
         if (studio.Levers.Length == Lever.Most) return EditResult.Refused("lever", $"A studio has at most {Lever.Most} levers.");
         if (Trigger.Check() is { } problem) return EditResult.Refused("lever", problem);
+        if (Lever.CheckHeld(Trigger, Work) is { } held) return EditResult.Refused("lever", held);
         if (CheckWork(studio, Work) is { } wrong) return EditResult.Refused("lever", wrong);
         var lever = new Lever(new LeverId(studio.NextId), Source, Trigger, Work) { GoesOn = Lever.UsuallyGoesOn(Trigger.Kind) };
         if (CheckClash(studio, lever) is { } clash) return EditResult.Refused(clash);

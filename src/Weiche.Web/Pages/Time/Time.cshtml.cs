@@ -1,6 +1,7 @@
 using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Weiche.Core.Live;
 using Weiche.Core.Midi;
 using Weiche.Core.Pulse;
 using Weiche.Core.Studios;
@@ -122,7 +123,12 @@ public sealed class TimeModel(StudioDesk desk) : PageModel
         var (state, studio) = (desk.State, desk.State.Studio);
         var all = Request.PageQuery("/time").ContainsKey("all");
         var master = studio.MasterNow();
-        var heard = desk.Junction.Clocks().Clocks.Select(clock => clock.Source).OfType<PortId>().ToHashSet();
+        var (report, heard) = (new TimeReport(), new HashSet<PortId>());
+        desk.Junction.Report(report);
+        foreach (var clock in report.Clocks)
+        {
+            if (clock.Source is { } source) heard.Add(source);
+        }
         var sources = studio.Sources.Where(port => heard.Contains(port.Id) || master?.Source == port.Id || port.Device.Kind.Facts().GivesClock).Take(MostClocks);
         var clocks = sources.Select(port => new ClockRow(new ClockMaster(port.Id), port.Name, master?.Source == port.Id, heard.Contains(port.Id)))
             .Prepend(new ClockRow(ClockMaster.Own, "Weiche", master is { IsOwn: true }, true)).OrderByDescending(row => row.IsMaster).ToList();

@@ -72,6 +72,7 @@ export function connect() {
   return {
     onFrame: (listener) => listeners.push(listener),
     whileOn: (name, isWanted, listener) => streams.push({ name, isWanted, listener, runs: null }),
+    ask: async (method, ...values) => (connection.state === "Connected" ? connection.invoke(method, ...values) : null),
     send: (method, ...values) => {
       if (connection.state === "Connected") connection.send(method, ...values);
     },

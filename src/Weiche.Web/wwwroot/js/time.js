@@ -1,5 +1,7 @@
 // The time: the lamp in the head beats, the clocks on the page Time move, what is held is held.
 
+import { say } from "./page.js";
+
 const litFor = 110;
 const lastShown = 30000;
 const scales = [0.5, 1, 2, 4, 8, 16, 32, 64, 150, 400, 1500];
@@ -85,7 +87,7 @@ export function startTime(live) {
   function press(button) {
     held = button.dataset.timeWork;
     button.classList.add("down");
-    live.send("PressTime", held);
+    live.ask("PressTime", held).then((problem) => { if (problem) say(problem); });
   }
 
   function letGo() {

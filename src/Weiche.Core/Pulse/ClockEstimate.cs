@@ -25,6 +25,7 @@ internal sealed class ClockEstimate
     private const int Sure = 12;
     private const int Differences = 255;
     private const double Gap = 1.6;
+    private const int Often = 6;
 
     // µs: no clock is taken for steadier than this, since times are whole µs and threads wake when they do.
     private const double LeastSpread = 15;
@@ -184,7 +185,8 @@ internal sealed class ClockEstimate
             (_base, _baseNumber, _slope) = (At(0, _times), At(0, _numbers), 0);
             return;
         }
-        Spread = Math.Max(SpreadOfDifferences(), LeastSpread);
+        // It changes slowly: once enough is known it is not worked out for each pulse.
+        if (_known < Sure * 4 || Number % Often == 0 || Spread == 0) Spread = Math.Max(SpreadOfDifferences(), LeastSpread);
         // The line of the pulse before says how far off this one is, so one that is late cannot draw the line towards itself.
         if (_count > Fewest) Measure();
         Lay(_count > Fewest);

@@ -126,7 +126,9 @@ export function startTime(live) {
     text(row.querySelector("[data-clock-state]"), clock.state);
     row.classList.toggle("lost", clock.state.startsWith("silent"));
     row.classList.toggle("idle", clock.dots.length === 0);
-    const most = Math.max(0, ...clock.dots.map(([, off]) => Math.abs(off)));
+    // One that is far off stands at the edge, and does not press all others flat.
+    const offs = clock.dots.map(([, off]) => Math.abs(off)).sort((one, other) => one - other);
+    const most = offs[Math.floor((offs.length - 1) * 0.95)] ?? 0;
     const scale = scales.find((each) => each >= most) ?? most;
     text(row.querySelector("[data-clock-scale]"), clock.dots.length > 0 ? `± ${scale} ms` : "");
     const picture = row.querySelector(".clock-dots");
@@ -135,7 +137,7 @@ export function startTime(live) {
     clock.dots.forEach(([ago, off], index) => {
       const dot = dots[index] ?? picture.appendChild(document.createElementNS(svg, "ellipse"));
       dot.setAttribute("cx", (600 * (1 - ago / lastShown)).toFixed(1));
-      dot.setAttribute("cy", (32 + (off / scale) * 27).toFixed(1));
+      dot.setAttribute("cy", (32 + Math.max(-1, Math.min(1, off / scale)) * 27).toFixed(1));
       dot.setAttribute("rx", (4 * 600 / wide).toFixed(2));
       dot.setAttribute("ry", (4 * 64 / (picture.clientHeight || 64)).toFixed(2));
     });

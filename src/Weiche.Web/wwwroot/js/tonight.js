@@ -16,7 +16,7 @@ live.onFrame((frame) => {
   // After a restart it counts from elsewhere: other is enough.
   version = frame.version;
   const tempo = document.getElementById("tonight-tempo");
-  const said = frame.time ? `${frame.time.bpm} ${frame.time.said}`.trim() : "";
+  const said = frame.time ? [frame.time.bpm && `${frame.time.bpm} bpm`, frame.time.said].filter(Boolean).join(" · ") : "";
   if (tempo && tempo.textContent !== said) tempo.textContent = said;
   refresh();
 });

@@ -202,7 +202,7 @@ void Time()
 {
     foreach (var busy in new[] { 0, 4 })
     {
-        var (own, loop, drift) = TimeBench.Lateness(quick ? 10 : busy > 0 ? 60 : 600, busy);
+        var (own, loop, drift) = TimeBench.Lateness(quick ? 30 : busy > 0 ? 60 : 600, busy);
         foreach (var (name, share) in new[] { ("99th", 0.99), ("99.9th", 0.999) })
         {
             var (weiche, bare) = (Table.Percentile(own, share), Table.Percentile(loop, share));

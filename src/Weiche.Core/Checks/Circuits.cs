@@ -277,7 +277,7 @@ internal sealed class Circuits
         }
     }
 
-    private static string StoppedBy(MidiMessage message, int start, List<MessageStep> strides)
+    private string StoppedBy(MidiMessage message, int start, List<MessageStep> strides)
     {
         var first = strides.FindIndex(stride => stride.Step.From == start);
         for (var round = 0; round < 128; round++)
@@ -286,7 +286,7 @@ internal sealed class Circuits
             {
                 var step = strides[(first + i) % strides.Count].Step;
                 var became = step.Run(message);
-                if (became.IsEmpty) return StopOf(step, message) is { Length: > 0 } sign ? $"stopped by {sign}" : "stopped";
+                if (became.IsEmpty) return StopOf(_flow.Studio, step, message) is { Length: > 0 } sign ? $"stopped by {sign}" : "stopped";
                 message = became[0];
             }
         }

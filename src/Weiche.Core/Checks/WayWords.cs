@@ -84,10 +84,10 @@ internal sealed class WayWords(Flow flow)
 
     internal static ImmutableArray<RouteId> RoutesOf(IEnumerable<Step> steps) => [.. steps.Select(step => step.Route?.Id).OfType<RouteId>().Distinct()];
 
-    /// <summary>What stands where a step stops everything of a message: "no clock", "taken by a route that diverts".</summary>
-    internal static string StopOf(Step step, in MidiMessage message)
+    /// <summary>What stands where a step stops everything of a message: "no clock", "a route that diverts".</summary>
+    internal static string StopOf(Studio studio, Step step, in MidiMessage message)
     {
-        if (step.Taken.Contains(message)) return "a route that diverts takes it";
+        if (step.Taken.Contains(message)) return step.Route is { } route && studio.FollowedAt(route.To).Contains(message.Kind) ? "the studio's clock" : "a route that diverts";
         _ = Stage.Run(step.Stages, [message], out var at, out _);
         return at is { } stage ? step.Stages[stage].Sign : "";
     }

@@ -40,8 +40,9 @@ public static class RouteTrace
             else if (state is RouteState.DestinationOff) ends.Add(Nothing(route, $"{studio.FindPort(route.To)!.Value.Name} is switched off"));
             else
             {
-                var end = Left(studio, Through(route, message));
-                ends.Add(end);
+                var end = Through(route, message);
+                // One that diverts takes it away all the same.
+                ends.Add(Left(studio, end));
                 if (route.Divert && end.Arrives.Length > 0) taken = studio.Describe(route);
             }
         }

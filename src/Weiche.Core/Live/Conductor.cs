@@ -110,6 +110,28 @@ internal sealed class Conductor(Engine engine)
         }
         Enter(lineup, now, isNew: false);
         Conduct();
+        foreach (var line in time.Lines) Join(line);
+        Tick(now);
+    }
+
+    /// <summary>A destination takes bytes again that nobody took: it has missed what it was told.</summary>
+    internal void Return(PortId destination, MidiTime now)
+    {
+        foreach (var line in _time?.Lines ?? [])
+        {
+            if (line.Outlet.Id != destination || !_playing) continue;
+            var bar = BarFrom(Ahead() + 1);
+            Again(line, bar, bar - _zero);
+        }
+        Tick(now);
+    }
+
+    /// <summary>Who is to be started while it runs already goes along from the next bar on.</summary>
+    private void Join(FollowerLine line)
+    {
+        if (!_playing || !line.Starts || line.IsStarted || line.HasOrder) return;
+        var bar = BarFrom(Ahead() + 1);
+        Again(line, bar, bar - _zero);
     }
 
     /// <summary>Keeps other clocks from who follows, as long as anybody keeps the time.</summary>

@@ -130,6 +130,7 @@ public sealed partial class Engine
                 continue;
             }
             line.Stages[stage].KeepOnly(sources);
+            prepared.ForgetUnsoloed(line.Stages[stage], line.Id, place);
             LetGoMade(line, stage, now);
             next.GoOnFrom(line.Stages[stage]);
         }
@@ -296,8 +297,12 @@ public sealed partial class Engine
     public void Return(PortId destination, MidiTime now)
     {
         if (_prepared.FindOutlet(destination) is not { } outlet) return;
+        var wasAway = outlet.IsAway;
         outlet.Return(now);
         MarkDirty(outlet);
+        if (!wasAway) return;
+        _conductor.Return(destination, now);
+        _due = MidiTime.Earlier(_due, _conductor.Due);
     }
 
     private void Drain<TTaker>(Outlet outlet, ref TTaker taker, MidiTime now)

@@ -160,7 +160,7 @@ public sealed class PreparedStudio
     internal CompiledStage? PlaysOn(Line before, int stage, int lineup, out bool[] sources)
     {
         sources = [];
-        if (Find(before.Id) is not { IsLive: true } line || line.Outlet != before.Outlet || line.IsMeantOn != before.IsMeantOn || !line.IsIn[lineup] || Compiled.AnySolo) return null;
+        if (Find(before.Id) is not { IsLive: true } line || line.Outlet != before.Outlet || line.IsMeantOn != before.IsMeantOn || !line.IsIn[lineup]) return null;
         if (stage >= line.Rules.Length || !line.Rules.AsSpan(0, stage).SequenceEqual(before.Rules.AsSpan(0, stage)) || !line.Stages[stage].FollowsBeat) return null;
         foreach (var beating in Beating)
         {
@@ -186,6 +186,16 @@ public sealed class PreparedStudio
         foreach (var (outlet, standing) in _outlets) outlet.Standing = standing;
         // What was before is not kept by what is after.
         Before = null;
+    }
+
+    /// <summary>Has a stage forget what sources hold that do not lead there while others are soloed.</summary>
+    internal void ForgetUnsoloed(CompiledStage stage, RouteId route, int lineup)
+    {
+        if (!Compiled.AnySolo || Find(route) is not { } line) return;
+        foreach (var source in _sources)
+        {
+            if (Array.IndexOf(source.Lines[lineup], line) < 0) stage.Forget(source.State.Id.Value);
+        }
     }
 
     private bool[] SourcesOf(Line line)

@@ -219,7 +219,7 @@ public sealed class WatchLog(StudioDesk desk) : Ticker(Interval, TimeProvider.Sy
             TapEvent.NotBegunHere => new WatchEnd(record.Event, id, to, "nothing to end: it did not begin here"),
             TapEvent.HeldByOther => new WatchEnd(record.Event, id, to, "another source still holds it"),
             TapEvent.OwnEnded => new WatchEnd(record.Event, id, to, "ended only what is its own: others hold something here"),
-            TapEvent.OtherClock => new WatchEnd(record.Event, id, to, "left out: another source gives the clock here"),
+            TapEvent.OtherClock => new WatchEnd(record.Event, id, to, studio.FollowedAt(id).Contains(came.Kind) ? "left out: the studio's clock goes here" : "left out: another source gives the clock here"),
             TapEvent.Guarded => new WatchEnd(record.Event, id, to, "stopped by the guard: it went round"),
             TapEvent.Withheld => new WatchEnd(record.Event, id, to, "kept for a moment by the guard: it may go round"),
             TapEvent.Lever => new WatchEnd(record.Event, default, "", LeverText(studio, record.Route)),

@@ -260,6 +260,27 @@ public sealed class ConductorTests
         }, iter: 1_000);
 
     [Fact]
+    public void Who_comes_late_or_comes_back_goes_along_from_the_next_bar()
+    {
+        var time = new Evening(Own());
+        time.Edit(new SetFollower(new Follower(time.Studio.To("b"), ClockForm.Steadied, false, MidiSpan.Zero)));
+        time.Do(TimeWork.Start);
+        time.GoOn(2_500);
+        Assert.Empty(time.OrdersAt("b"));
+        time.Edit(new SetFollower(new Follower(time.Studio.To("b"), ClockForm.Steadied, true, MidiSpan.Zero)));
+        time.GoOn(2_000);
+        Assert.Equal(["F2 20 00", "FB"], time.OrdersAt("b"));
+        // Pulled out and plugged in again it is told anew; the others are left alone.
+        time.Away = time.Studio.To("b");
+        time.GoOn(500);
+        time.Away = default;
+        time.Engine.Return(time.Studio.To("b"), time.Now);
+        time.GoOn(2_000);
+        Assert.Equal(["F2 20 00", "FB", "FC", "F2 30 00", "FB"], time.OrdersAt("b"));
+        Assert.Equal(["FA"], time.OrdersAt("a"));
+    }
+
+    [Fact]
     public void A_pedal_holds_the_beat_and_lets_it_go_and_one_that_is_pulled_out_moves_nothing()
     {
         var studio = Own();

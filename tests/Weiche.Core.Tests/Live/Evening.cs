@@ -28,6 +28,9 @@ internal sealed class Evening : IByteTaker
 
     internal bool Keeps { get; init; } = true;
 
+    /// <summary>A destination whose bytes nobody takes.</summary>
+    internal PortId Away { get; set; }
+
     internal MidiTime Now { get; private set; }
 
     internal void GoOn(long milliseconds) => GoTo(Now + MidiSpan.FromMilliseconds(milliseconds));
@@ -98,6 +101,7 @@ internal sealed class Evening : IByteTaker
 
     public int Take(PortId destination, ReadOnlySpan<byte> bytes)
     {
+        if (destination == Away) return IByteTaker.Away;
         if (!Keeps) return bytes.Length;
         foreach (var each in bytes) _sent.Add((Now, destination, each));
         return bytes.Length;

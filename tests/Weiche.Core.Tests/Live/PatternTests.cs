@@ -94,6 +94,9 @@ public sealed class PatternTests
                         case 13:
                             time.Engine.BreakOff(time.Studio.From("keys"), time.Now);
                             break;
+                        case 14 when number % 3 == 0:
+                            time.Edit(new SoloRoute(time.Studio.Routes[number % 2].Id, number % 4 < 2));
+                            break;
                         case 14:
                             time.Edit(new SwitchPort(time.Studio.From("keys"), number % 2 == 0));
                             break;
@@ -134,6 +137,25 @@ public sealed class PatternTests
         time.Edit(new SetStage(time.Studio.Routes[0].Id, 0, new PatternStage(PatternOrder.Up, new StepLength(16, ' '))));
         time.GoOn(1_000);
         Assert.Equal(8, time.NotesAt("a").Count(note => note.On) - before);
+    }
+
+    [Fact]
+    public void Soloed_it_plays_on_and_with_another_soloed_it_ends()
+    {
+        var time = new Evening(Room(new PatternStage(PatternOrder.Up, new StepLength(8, ' '))).Lay("box", "a"));
+        time.Do(TimeWork.Start);
+        time.Send("keys", 0x90, 60, 100);
+        time.GoOn(1_000);
+        time.Edit(new SoloRoute(time.Studio.Routes[0].Id, true));
+        var before = time.NotesAt("a").Count(note => note.On);
+        time.GoOn(1_000);
+        Assert.Equal(4, time.NotesAt("a").Count(note => note.On) - before);
+        time.Edit(new SoloRoute(time.Studio.Routes[0].Id, false));
+        time.Edit(new SoloRoute(time.Studio.Routes[1].Id, true));
+        before = time.NotesAt("a").Count(note => note.On);
+        time.GoOn(1_000);
+        Assert.Equal(0, time.NotesAt("a").Count(note => note.On) - before);
+        Assert.Equal(0, time.Engine.HeldCount);
     }
 
     [Fact]

@@ -55,7 +55,6 @@ public sealed class TimeBrowserTests(Window window) : IClassFixture<Window>
         window.Until(() => window.Has("#stage-line"), "the strip");
         window.Script<object?>("const line = document.getElementById('stage-line'); line.value = 'pattern up 1/16'; line.form.requestSubmit(); return null");
         window.Until(() => window.Has("[id^=order-]"), "the pattern's form");
-        window.Key("Escape");
         house.StandIn("Amsel 61").Player!.Press("hand", 48, 100);
         house.StandIn("Amsel 61").Player!.Press("hand", 52, 100);
         await house.Post("/time?handler=Work", ("what", "Start"));

@@ -48,7 +48,7 @@ internal static class Clocks
             var clocks = byHearer.GetValueOrDefault(hearer.Id, []);
             var listens = hearer.ListensKinds.Contains(MessageKind.Clock);
             if (listens && clocks.Count > 1) yield return Two(studio, hearer, clocks);
-            if (listens && clocks.Count == 0 && hearer.ListensKinds != KindSet.All && hearer.Kind.Facts().Listens) yield return None(studio, hearer);
+            if (clocks.Count == 0 && hearer.WantsClock() && hearer.Kind.Facts().Listens) yield return None(studio, hearer);
             if (listens || hearer.PassesOn()) continue;
             foreach (var clock in clocks.Where(clock => clock.IsSure))
             {

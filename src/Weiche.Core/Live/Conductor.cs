@@ -25,7 +25,7 @@ internal sealed class Conductor(Engine engine)
     private const int MostAhead = 64;
     private const int MostSixteenths = 1 << 14;
 
-    private readonly HeardClock[] _clocks = new HeardClock[MostClocks];
+    private readonly HeardClock[] _clocks = Array.ConvertAll(new HeardClock[MostClocks], _ => new HeardClock());
     private readonly HeardClock _ownBeats = new();
     private readonly MidiTime[] _times = new MidiTime[Kept];
     private PreparedTime? _time;
@@ -50,7 +50,6 @@ internal sealed class Conductor(Engine engine)
     private long _zero;
     private long _stoppedAt;
     private long _wanted = -1;
-    private long _version;
     private int _writing;
     private TimeNow _shown;
 
@@ -77,12 +76,6 @@ internal sealed class Conductor(Engine engine)
                 if ((before & 1) == 0 && before == Volatile.Read(ref _writing)) return shown;
             }
         }
-    }
-
-    /// <summary>Makes room for the clocks that will be heard.</summary>
-    internal void MakeRoom()
-    {
-        for (var i = 0; i < MostClocks; i++) _clocks[i] = new HeardClock();
     }
 
     /// <summary>Takes a plan as the one in force.</summary>
@@ -114,24 +107,10 @@ internal sealed class Conductor(Engine engine)
         Tick(now);
     }
 
-    /// <summary>A destination takes bytes again that nobody took: it has missed what it was told.</summary>
-    internal void Return(PortId destination, MidiTime now)
-    {
-        foreach (var line in _time?.Lines ?? [])
-        {
-            if (line.Outlet.Id != destination || !_playing) continue;
-            var bar = BarFrom(Ahead() + 1);
-            Again(line, bar, bar - _zero);
-        }
-        Tick(now);
-    }
-
     /// <summary>Who is to be started while it runs already goes along from the next bar on.</summary>
     private void Join(FollowerLine line)
     {
-        if (!_playing || !line.Starts || line.IsStarted || line.HasOrder) return;
-        var bar = BarFrom(Ahead() + 1);
-        Again(line, bar, bar - _zero);
+        if (_playing && line.Starts && !line.IsStarted && !line.HasOrder) GoAlong(line);
     }
 
     /// <summary>Keeps other clocks from who follows, as long as anybody keeps the time.</summary>
@@ -162,7 +141,7 @@ internal sealed class Conductor(Engine engine)
         switch (message.Status)
         {
             case 0xF8:
-                var clock = Find(source) ?? Take(source, now);
+                var clock = Find(source) ?? Take(source);
                 var wasLost = clock.IsLost(now);
                 clock.IsGone = false;
                 clock.Estimate.Arrive(now);
@@ -224,11 +203,7 @@ internal sealed class Conductor(Engine engine)
         if (_playing) _stoppedAt = Math.Max(0, _next - _zero);
         else if (_begins) _stoppedAt = Math.Max(0, _beginsAt - _zero);
         (_playing, _begins, _wanted) = (false, false, -1);
-        foreach (var line in _time?.Lines ?? [])
-        {
-            line.ForgetOrders();
-            if (line.IsStarted) line.Order(TimeOrder.Stop, line.Next);
-        }
+        foreach (var line in _time?.Lines ?? []) Stop(line);
         engine.HaltBeat(now);
         Changed(now);
         Tick(now);
@@ -247,11 +222,9 @@ internal sealed class Conductor(Engine engine)
     internal void BackInStep(PortId? who, MidiTime now)
     {
         if (!_playing) return;
-        var bar = BarFrom(Ahead() + 1);
         foreach (var line in _time?.Lines ?? [])
         {
-            if (who is { } id && line.Outlet.Id != id) continue;
-            Again(line, bar, bar - _zero);
+            if (who is null || line.Outlet.Id == who) GoAlong(line);
         }
         Changed(now);
         Tick(now);
@@ -337,7 +310,7 @@ internal sealed class Conductor(Engine engine)
     }
 
     /// <summary>A place for a clock that was not heard before: a free one, or that of the one which has been silent for longest.</summary>
-    private HeardClock Take(PortId source, MidiTime now)
+    private HeardClock Take(PortId source)
     {
         var taken = _clocks[0];
         foreach (var clock in _clocks)
@@ -369,7 +342,7 @@ internal sealed class Conductor(Engine engine)
             GoOn();
             return;
         }
-        _followed = Find(source) ?? Take(source, now);
+        _followed = Find(source) ?? Take(source);
         if (_followed.IsLost(now) || !_followed.Estimate.IsKnown)
         {
             _state = TimeState.Silent;
@@ -575,7 +548,6 @@ internal sealed class Conductor(Engine engine)
         (_playing, _begins, _beginsAt, _zero) = (false, true, first, first - position);
         foreach (var line in _time?.Lines ?? [])
         {
-            line.ForgetOrders();
             if (position != 0) Again(line, first, position);
             else Restart(line, first);
         }
@@ -583,16 +555,29 @@ internal sealed class Conductor(Engine engine)
         Tick(now);
     }
 
+    /// <summary>At once, and instead of all that was ordered before.</summary>
+    private static void Stop(FollowerLine line)
+    {
+        line.ForgetOrders();
+        if (line.IsStarted) line.Order(TimeOrder.Stop, line.Next);
+    }
+
     private static void Restart(FollowerLine line, long first)
     {
-        if (line.IsStarted) line.Order(TimeOrder.Stop, line.Next);
+        Stop(line);
         line.Order(TimeOrder.Start, first);
+    }
+
+    /// <summary>Stopped, and on from the next bar at the right place.</summary>
+    private void GoAlong(FollowerLine line)
+    {
+        var bar = BarFrom(Ahead() + 1);
+        Again(line, bar, bar - _zero);
     }
 
     private void Again(FollowerLine line, long first, long position)
     {
-        line.ForgetOrders();
-        if (line.IsStarted) line.Order(TimeOrder.Stop, line.Next);
+        Stop(line);
         var sixteenth = position / Tempo.PulsesASixteenth;
         // Beyond what can be said it is the same place in an earlier bar.
         var bar = Bar.PulsesABar / Tempo.PulsesASixteenth;
@@ -648,17 +633,13 @@ internal sealed class Conductor(Engine engine)
 
     // ---- what is shown
 
-    private void Changed(MidiTime now)
-    {
-        _version++;
-        Show(_next > 0 && IsRunning ? _last : now);
-    }
+    private void Changed(MidiTime now) => Show(_next > 0 && IsRunning ? _last : now);
 
     private void Show(MidiTime at)
     {
         var position = _playing || _begins ? _next - 1 - _zero : _stoppedAt;
         Interlocked.Increment(ref _writing);
-        _shown = new TimeNow(_master, _master is null ? TimeState.None : _state, _playing, _begins, _held, position, _next - 1 - _zero, at, _interval, Bar, _tempo, _version);
+        _shown = new TimeNow(_master, _master is null ? TimeState.None : _state, _playing, _begins, _held, position, _next - 1 - _zero, at, _interval, Bar, _tempo);
         Interlocked.Increment(ref _writing);
     }
 }

@@ -64,7 +64,7 @@ public sealed partial class Engine
         Settle(now);
         ForgetClocks();
         _conductor.Enter(place, now);
-        _due = MidiTime.Earlier(_due, _conductor.Due);
+        AwaitConductor();
         Volatile.Write(ref _inForce, entry.Lineup.Value);
         Volatile.Write(ref _entries, _entries + 1);
     }

@@ -53,7 +53,7 @@ public sealed partial class Engine
                 _conductor.Nudge(-1, now);
                 break;
         }
-        _due = MidiTime.Earlier(_due, _conductor.Due);
+        AwaitConductor();
     }
 
     /// <summary>Lets go of what was pressed.</summary>
@@ -63,7 +63,7 @@ public sealed partial class Engine
     {
         if (what == TimeWork.HoldAndLetGo) _conductor.LetGo(now);
         else if (what is TimeWork.Faster or TimeWork.Slower) _conductor.Nudge(0, now);
-        _due = MidiTime.Earlier(_due, _conductor.Due);
+        AwaitConductor();
     }
 
     /// <summary>Stops one destination and lets it go on at the next bar, at the right place.</summary>
@@ -72,7 +72,7 @@ public sealed partial class Engine
     public void BackInStep(PortId destination, MidiTime now)
     {
         _conductor.BackInStep(destination, now);
-        _due = MidiTime.Earlier(_due, _conductor.Due);
+        AwaitConductor();
     }
 
     /// <summary>Has Weiche's own clock go at another tempo, as it is played: the studio keeps its own.</summary>
@@ -81,8 +81,11 @@ public sealed partial class Engine
     public void SetTempo(Tempo tempo, MidiTime now)
     {
         _conductor.SetTempo(tempo, now);
-        _due = MidiTime.Earlier(_due, _conductor.Due);
+        AwaitConductor();
     }
+
+    /// <summary>The engine is to be asked again no later than the conductor is.</summary>
+    private void AwaitConductor() => _due = MidiTime.Earlier(_due, _conductor.Due);
 
     /// <summary>Sends a message of the clock to who follows it.</summary>
     internal void SendClock(Outlet outlet, in MidiMessage message, MidiTime now)
@@ -140,6 +143,6 @@ public sealed partial class Engine
     private void HearClock(PortId source, in MidiMessage message, MidiTime now)
     {
         _conductor.Hear(source, message, now);
-        _due = MidiTime.Earlier(_due, _conductor.Due);
+        AwaitConductor();
     }
 }

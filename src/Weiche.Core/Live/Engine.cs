@@ -75,7 +75,6 @@ public sealed partial class Engine
         _own = new StreamParser(Pool);
         _prepared = new PreparedStudio(compiled, null, Pool, wireLead);
         _conductor = new Conductor(this);
-        _conductor.MakeRoom();
         Adopt(_prepared, _prepared.PlaceOf(null), MidiTime.Zero);
     }
 
@@ -223,7 +222,7 @@ public sealed partial class Engine
             End(entry, now);
         LookWhatRings(state, now);
         _conductor.Lose(source, now);
-        _due = MidiTime.Earlier(_due, _conductor.Due);
+        AwaitConductor();
     }
 
     /// <summary>
@@ -301,8 +300,9 @@ public sealed partial class Engine
         outlet.Return(now);
         MarkDirty(outlet);
         if (!wasAway) return;
-        _conductor.Return(destination, now);
-        _due = MidiTime.Earlier(_due, _conductor.Due);
+        // It has missed what it was told.
+        _conductor.BackInStep(destination, now);
+        AwaitConductor();
     }
 
     private void Drain<TTaker>(Outlet outlet, ref TTaker taker, MidiTime now)
@@ -353,7 +353,7 @@ public sealed partial class Engine
         Guard.Rounds = prepared.Compiled.Studio.Safety.Rounds;
         Tap.Begin(prepared.Mark);
         _conductor.Adopt(prepared.Time, lineup, now);
-        _due = MidiTime.Earlier(_due, _conductor.Due);
+        AwaitConductor();
     }
 
     /// <summary>Sends on what stages have kept and is due, from the stage after.</summary>

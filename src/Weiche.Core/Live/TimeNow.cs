@@ -32,9 +32,8 @@ public enum TimeState
 /// <param name="Interval">µs to the next pulse.</param>
 /// <param name="Bar">The time signature.</param>
 /// <param name="Tempo">The tempo of Weiche's own clock as it is played.</param>
-/// <param name="Version">Counts up with everything but pulses.</param>
 public readonly record struct TimeNow(
-    ClockMaster? Master, TimeState State, bool IsPlaying, bool Begins, bool IsHeld, long Position, long Grid, MidiTime At, double Interval, BarForm Bar, Tempo Tempo, long Version)
+    ClockMaster? Master, TimeState State, bool IsPlaying, bool Begins, bool IsHeld, long Position, long Grid, MidiTime At, double Interval, BarForm Bar, Tempo Tempo)
 {
     /// <summary>Beats a minute; 0 as long as there is no telling.</summary>
     public double Bpm => Interval > 0 && State != TimeState.None ? 60_000_000.0 / Tempo.PulsesABeat / Interval : 0;

@@ -68,8 +68,8 @@ internal sealed class ClockBox : IDisposable
                 if (!_runs || _due > Now) break;
                 _even += 60_000_000 / PulsesABeat / ((Jumps ? JumpedBpm : Bpm) + (Drifts ? Wanders * Math.Sin(2 * Math.PI * _count / Turn) : 0));
                 _due = _even + (_random.NextDouble() * 2 - 1) * Stray;
-                if (Drops && ++_count % DropsEvery == 0) continue;
-                if (!Drops) _count++;
+                _count++;
+                if (Drops && _count % DropsEvery == 0) continue;
             }
             _pulse();
         }

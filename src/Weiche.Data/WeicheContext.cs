@@ -21,6 +21,18 @@ public sealed class StudioRow
     /// <summary>The lineup that was in force last; null if none was.</summary>
     public int? Lineup { get; set; }
 
+    /// <summary>How far its reel goes back, in minutes; 0 if it keeps none.</summary>
+    public int ReelMinutes { get; set; } = UsualReelMinutes;
+
+    /// <summary>The version of it that the sheet for the wall was last printed from; null if it never was.</summary>
+    public int? SheetVersion { get; set; }
+
+    /// <summary>When that was, UTC.</summary>
+    public DateTime? SheetAt { get; set; }
+
+    /// <summary>How far a reel goes back unless set otherwise, in minutes.</summary>
+    public const int UsualReelMinutes = 30;
+
     /// <summary>When it was last chosen, UTC; the beginning of time if it never was.</summary>
     public DateTime OpenedAt { get; set; }
 }
@@ -76,6 +88,12 @@ public sealed class WeicheContext(DbContextOptions<WeicheContext> options) : DbC
     /// <summary>Their versions.</summary>
     public DbSet<VersionRow> Versions => Set<VersionRow>();
 
+    /// <summary>The takes.</summary>
+    public DbSet<TakeRow> Takes => Set<TakeRow>();
+
+    /// <summary>Pages of tapes.</summary>
+    public DbSet<PageRow> Pages => Set<PageRow>();
+
     /// <summary>How many changes there were.</summary>
     public DbSet<CountRow> Counts => Set<CountRow>();
 
@@ -86,6 +104,11 @@ public sealed class WeicheContext(DbContextOptions<WeicheContext> options) : DbC
         modelBuilder.Entity<CountRow>().HasData(new CountRow { Id = 1 });
         modelBuilder.Entity<VersionRow>().HasKey(row => new { row.StudioId, row.Version });
         modelBuilder.Entity<VersionRow>().HasOne<StudioRow>().WithMany().HasForeignKey(row => row.StudioId);
+        modelBuilder.Entity<StudioRow>().Property(row => row.ReelMinutes).HasDefaultValue(StudioRow.UsualReelMinutes).HasSentinel(-1);
+        modelBuilder.Entity<TakeRow>().HasOne<StudioRow>().WithMany().HasForeignKey(row => row.StudioId);
+        modelBuilder.Entity<PageRow>().HasOne<StudioRow>().WithMany().HasForeignKey(row => row.StudioId);
+        modelBuilder.Entity<PageRow>().HasOne<TakeRow>().WithMany().HasForeignKey(row => row.TakeId);
+        modelBuilder.Entity<PageRow>().HasIndex(row => new { row.StudioId, row.TakeId, row.End });
     }
 }
 

@@ -92,6 +92,7 @@ public static class DemoStudio
     /// <summary>An evening of three lineups. Pads and drums stand; all else is in the second.</summary>
     private static void Arrange(Maker make)
     {
+        make.Do(new SetKeyNames(make.Device("Kies").Id, "36 = low drum\n38 = snare\n42 = closed hat\n46 = open hat"));
         make.Do(new SetPrograms(make.Device("Zinn").Id, "3 Warm bass\n17 Glass\n22 Choir\n41 Low strings\n48 Timpani"));
         foreach (var name in new[] { "Dusk", "Star field", "Dawn" }) make.Do(new AddLineup(name));
         var (dusk, star, dawn) = (make.Studio.Lineups[0].Id, make.Studio.Lineups[1].Id, make.Studio.Lineups[2].Id);

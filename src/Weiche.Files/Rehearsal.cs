@@ -73,6 +73,10 @@ public sealed class Rehearsal
     /// <param name="destination">The destination.</param>
     public IReadOnlyList<TimedBytes> ArrivedAt(PortId destination) => _arrivals[destination].Events;
 
+    /// <summary>What was counted at a destination.</summary>
+    /// <param name="destination">The destination.</param>
+    public PortMeter MeterOf(PortId destination) => _engine.Compiled.Meter(destination)!;
+
     /// <summary>What passed and what stopped where, as a table in plain text.</summary>
     public string Report()
     {

@@ -1,5 +1,7 @@
 using System.Globalization;
 using System.Text;
+using Weiche.Core.Midi;
+using Weiche.Core.Takes;
 
 namespace Weiche.Files;
 
@@ -100,7 +102,27 @@ public static class RehearsalFiles
         return text.ToString();
     }
 
-    private static List<TimedBytes> ReadSyx(byte[] bytes)
+    /// <summary>The messages in bytes, if nothing else is in them.</summary>
+    internal static List<TakeEvent> WholeMessages(byte[] bytes)
+    {
+        var pool = new SysExPool(Math.Max(1, bytes.Length), 1 << 26);
+        var parser = new StreamParser(pool);
+        var sink = new MessageSink(pool, []);
+        parser.Parse(bytes, ref sink);
+        return parser.IsInsideMessage || parser.Counts.ThrownBytes > 0 ? [] : sink.Events;
+    }
+
+    private readonly struct MessageSink(SysExPool pool, List<TakeEvent> events) : IMessageSink
+    {
+        internal List<TakeEvent> Events => events;
+
+        public void Accept(in MidiMessage message) =>
+            events.Add(message.Status == 0xF0 ? TakeEvent.OfExclusive(MidiSpan.Zero, 0, pool.Bytes(message.SysExHandle).ToArray()) : new TakeEvent(MidiSpan.Zero, 0, message));
+    }
+
+    /// <summary>Where the system exclusives of a file are.</summary>
+    /// <exception cref="RecordingException">Something else is in it.</exception>
+    internal static IEnumerable<(int Start, int Length)> ExclusivesOf(byte[] bytes)
     {
         for (var i = 0; i < bytes.Length;)
         {
@@ -108,7 +130,16 @@ public static class RehearsalFiles
             var end = Array.FindIndex(bytes, i + 1, value => value >= 0x80);
             if (end < 0) throw new RecordingException($"byte {i}: the system exclusive that begins here does not end");
             if (bytes[end] != 0xF7) throw new RecordingException($"byte {end}: {bytes[end]:X2} stands inside a system exclusive");
+            yield return (i, end + 1 - i);
             i = end + 1;
+        }
+    }
+
+    private static List<TimedBytes> ReadSyx(byte[] bytes)
+    {
+        foreach (var _ in ExclusivesOf(bytes))
+        {
+            // Each is looked at.
         }
         return Even(bytes, DinByte);
     }

@@ -122,6 +122,7 @@ public static class StudioJson
             device.Audio.Length == 0 ? null : device.Audio,
             device.Zones.IsEmpty ? null : [.. device.Zones.Select(zone => new ZoneDto(zone.Lower, zone.Members, zone.BendRange))],
             device.Programs.IsEmpty ? null : [.. device.Programs.Select(program => new ProgramDto(program.Key + 1, program.Value))],
+            device.Keys.IsEmpty ? null : [.. device.Keys.Select(key => new KeyNameDto(key.Key, key.Value))],
             device.WorstRates.IsEmpty ? null : [.. device.WorstRates.Select(rate => new RateDto(rate.Key, rate.Value))],
             device.Known is { } known ? new KnownDto(known.Says, known.Serial, known.Place, known.Pinned, known.Identity is { } identity
                 ? new IdentityDto(identity.Maker, identity.Family, identity.Member, identity.Version) : null) : null))],
@@ -166,7 +167,7 @@ public static class StudioJson
     private static LeverDto DtoOf(Lever lever) => new(
         lever.Id.Value,
         lever.Source.Value,
-        lever.Work switch { EnterLineup => LeverWord.Enter, StepLineup step => step.By < 0 ? LeverWord.Back : LeverWord.Next, Silence => LeverWord.AllNotesOff, WorkTime time => Enum.Parse<LeverWord>(time.What.ToString()), _ => LeverWord.Switch },
+        lever.Work switch { EnterLineup => LeverWord.Enter, StepLineup step => step.By < 0 ? LeverWord.Back : LeverWord.Next, Silence => LeverWord.AllNotesOff, WorkTime time => Enum.Parse<LeverWord>(time.What.ToString()), WorkTakes { What: TakeWork.Record } => LeverWord.Record, WorkTakes { What: TakeWork.Keep } => LeverWord.Keep, WorkTakes => LeverWord.PlayTake, _ => LeverWord.Switch },
         Number(lever, LeverKind.Program) is { } program ? program + 1 : null,
         Number(lever, LeverKind.Key),
         Number(lever, LeverKind.Control),
@@ -257,6 +258,9 @@ public static class StudioJson
             (LeverWord.Next, null, null, null) => new StepLineup(1),
             (LeverWord.Back, null, null, null) => new StepLineup(-1),
             (LeverWord.AllNotesOff, null, null, null) => new Silence(),
+            (LeverWord.Record, null, null, null) => new WorkTakes(TakeWork.Record),
+            (LeverWord.Keep, null, null, null) => new WorkTakes(TakeWork.Keep),
+            (LeverWord.PlayTake, null, null, null) => new WorkTakes(TakeWork.Play),
             ({ } word, null, null, null) when Enum.TryParse<TimeWork>(word.ToString(), out var what) => new WorkTime(what),
             (LeverWord.Switch, null, { } routes, { } how) => new SwitchRoutes([.. routes.Select(id => new RouteId(id))], how),
             _ => throw new StudioFormatException($"Lever {lever.Id}: “lineup” belongs to “enter”, “routes” and “how” to “switch”, and nothing else."),
@@ -290,6 +294,7 @@ public static class StudioJson
         Audio = device.Audio ?? "",
         Zones = [.. (device.Zones ?? []).Select(zone => new MpeZone(zone.Lower, zone.Members, zone.BendRange))],
         Programs = ProgramsOf(device),
+        Keys = KeysOf(device),
         WorstRates = RatesOf(device),
         Known = device.Known is { } known ? new KnownAs(known.Says, known.Serial, known.Place, known.Pinned, known.Identity is { } identity
             ? new DeviceIdentity(identity.Maker, identity.Family, identity.Member, identity.Version) : null) : null,
@@ -313,6 +318,16 @@ public static class StudioJson
             if (!programs.TryAdd(program.Number - 1, NameRule.WithoutHidden(program.Name))) throw new StudioFormatException($"The device {device.Name} has two names for program {program.Number}.");
         }
         return programs.ToImmutable();
+    }
+
+    private static ImmutableSortedDictionary<int, string> KeysOf(DeviceDto device)
+    {
+        var keys = ImmutableSortedDictionary.CreateBuilder<int, string>();
+        foreach (var key in device.Keys ?? [])
+        {
+            if (!keys.TryAdd(key.Key, NameRule.WithoutHidden(key.Name))) throw new StudioFormatException($"The device {device.Name} has two names for key {key.Key}.");
+        }
+        return keys.ToImmutable();
     }
 
     private static Route RouteOf(RouteDto route) => new(
@@ -385,7 +400,7 @@ public static class StudioJson
     private sealed record DeviceDto(
         int Id, string Name, DeviceKind Kind, string Sends, string Listens, bool Sounds, ImmutableArray<PortDto> Ports, string? StandIn = null,
         string? Address = null, IReadOnlyList<JackDto>? Jacks = null, IReadOnlyList<InnerPathDto>? InnerPaths = null, IReadOnlyList<MessageKind>? SendsKinds = null,
-        IReadOnlyList<MessageKind>? ListensKinds = null, string? Audio = null, IReadOnlyList<ZoneDto>? Zones = null, IReadOnlyList<ProgramDto>? Programs = null, IReadOnlyList<RateDto>? WorstRates = null, KnownDto? Known = null);
+        IReadOnlyList<MessageKind>? ListensKinds = null, string? Audio = null, IReadOnlyList<ZoneDto>? Zones = null, IReadOnlyList<ProgramDto>? Programs = null, IReadOnlyList<KeyNameDto>? Keys = null, IReadOnlyList<RateDto>? WorstRates = null, KnownDto? Known = null);
 
     private sealed record PortDto(int Id, PortDirection Direction, string Part, WireKind Wire, bool On, int? Jack = null, string? Label = null);
 
@@ -399,6 +414,8 @@ public static class StudioJson
 
     private sealed record ProgramDto(int Number, string Name);
 
+    private sealed record KeyNameDto(int Key, string Name);
+
     private sealed record LineupDto(int Id, string Name, string? Note = null, bool? Cuts = null, IReadOnlyList<SendingDto>? Sends = null, MasterDto? Master = null, string? Tempo = null);
 
     private sealed record SendingDto(int To, string Bytes);
@@ -410,6 +427,9 @@ public static class StudioJson
         Back,
         AllNotesOff,
         Switch,
+        Record,
+        Keep,
+        PlayTake,
         Start,
         Stop,
         StartOrStop,

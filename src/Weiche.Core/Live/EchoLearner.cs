@@ -33,6 +33,7 @@ public sealed class EchoLearner
     private Dictionary<PortId, DeviceId> _devices = [];
     private MidiTime _now;
     private DeviceId _cameFrom;
+    private bool _isMade;
     private long _number;
 
     private readonly record struct Sent(PortId To, int Channel, int Key, int Velocity, MidiTime Time, long Number, bool IsOwn);
@@ -100,6 +101,11 @@ public sealed class EchoLearner
     /// <param name="record">The record.</param>
     public void Take(in TapRecord record)
     {
+        if (record.Event is TapEvent.Played) (_now, _cameFrom) = (record.Time, default);
+        // What Weiche made itself came from no device.
+        if (record.Event is TapEvent.Made) _now = record.Time;
+        var isMade = _isMade;
+        _isMade = record.Event is TapEvent.Made;
         if (record.Event is not (TapEvent.Came or TapEvent.Delivered)) return;
         if (record.Event == TapEvent.Came) _now = record.Time;
         var known = _devices.TryGetValue(record.Port, out var device);
@@ -107,7 +113,7 @@ public sealed class EchoLearner
         var message = record.Message;
         if (!known || !message.IsNoteOn) return;
         if (record.Event == TapEvent.Came) Came(device, record.Port, message);
-        else Delivered(device, record.Port, message);
+        else Delivered(device, record.Port, message, !isMade && _cameFrom == device);
     }
 
     /// <summary>What comes back, sent by others: what a person should know.</summary>
@@ -131,9 +137,9 @@ public sealed class EchoLearner
 
     private static double ToleranceOf(Relation relation) => Math.Clamp(relation.Delay / 2, Unsteady.Microseconds, MostUnsteady.Microseconds);
 
-    private void Delivered(DeviceId device, PortId to, in MidiMessage message)
+    private void Delivered(DeviceId device, PortId to, in MidiMessage message, bool isOwn)
     {
-        var sent = new Sent(to, message.ChannelIndex, message.Data1, message.Data2, _now, ++_number, _cameFrom == device);
+        var sent = new Sent(to, message.ChannelIndex, message.Data1, message.Data2, _now, ++_number, isOwn);
         if (!_sent.TryGetValue(device, out var queue)) _sent.Add(device, queue = new Queue<Sent>(SentKept));
         if (queue.Count == SentKept) queue.Dequeue();
         queue.Enqueue(sent);

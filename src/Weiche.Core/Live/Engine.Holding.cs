@@ -135,8 +135,7 @@ public sealed partial class Engine
         if (_outlets[entry.Destination.Value] is not { } outlet) return;
         if (_ledger.CountAt(entry.Destination, entry.Sounding) > 0) return;
         var message = Held.End(entry.Sounding, default);
-        outlet.Enqueue(message, entry.Source, now);
-        MarkDirty(outlet);
+        SendMade(outlet, message, entry.Source, entry.Route, now);
         // It may come back like anything that is sent.
         if (_guardWatches && outlet.Standing.LeadsBack) Guard.Remember(message, new Run(entry.Source, message, now, ++_run), entry.Route, outlet);
     }

@@ -127,8 +127,7 @@ public sealed partial class Engine
             if (_prepared.Find(by.Route) is { } line && (uint)by.Source.Value < (uint)_sources.Length && _sources[by.Source.Value] is { } state
                 && (Runs(line, state) || state.Ringing.AsSpan(0, state.RingingCount).IndexOf(line) >= 0)) continue;
             outlet.Moved.Note(rest, default);
-            outlet.Enqueue(rest, by.Source, now);
-            MarkDirty(outlet);
+            SendMade(outlet, rest, by.Source, by.Route, now);
         }
     }
 
@@ -188,7 +187,7 @@ public sealed partial class Engine
         {
             if (source.Levers?.Find(message, _lineup) is { } key) LetGo(key, run.Time);
             else source.Levers?.LetGoKey(this, message, run.Time);
-            Write(TapEvent.Lever, run, message, source.Id, default);
+            Write(TapEvent.Lever, run, message, source.Shown, default);
             return true;
         }
         if (source.Levers?.Find(message, _lineup) is not { } lever) return false;
@@ -201,7 +200,9 @@ public sealed partial class Engine
         var holds = lever.Kind == LeverKind.Control && Held.TryOrigin(message, out var origin) && _ledger.HoldsAny(source.Id, origin);
         var swallows = !lever.GoesOn && !holds;
         if (swallows && lever.Kind == LeverKind.Key) source.Swallow(message);
-        if (swallows || lever.IsPressedBy(message)) Write(TapEvent.Lever, run, message, source.Id, new RouteId(lever.Id.Value));
+        if (swallows || lever.IsPressedBy(message)) Write(TapEvent.Lever, run, message, source.Shown, new RouteId(lever.Id.Value));
+        // What was recorded worked them then.
+        if (source.IsPlayed) return swallows;
         switch (lever.Kind)
         {
             case LeverKind.Program:
@@ -248,6 +249,9 @@ public sealed partial class Engine
                 break;
             case WorkTime time:
                 Do(time.What, now);
+                break;
+            case WorkTakes takes:
+                AskForTake(takes.What, now);
                 break;
             case SwitchRoutes { How: LeverSwitch.Over }:
                 foreach (var line in lever.Lines) Switch(line, line.IsOff, now);

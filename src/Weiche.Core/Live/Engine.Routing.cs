@@ -15,7 +15,7 @@ public sealed partial class Engine
         var run = new Run(source.Id, message, now, ++_run);
         run.Quiet = run.Background && !Tap.TakesBackground;
         if (source.Standing.LeadsBack && Guard.IsOn) LookTwice(source, ref run);
-        WriteArrival(run);
+        WriteArrival(source, run);
         if (message.SysExHandle != 0 && Swallows(source, message)) WriteRare(TapEvent.Kept, run, message, source.Id, default);
         else if (!source.On) WriteRare(TapEvent.SourceOff, run, message, source.Id, default);
         else if ((source.Levers is null && !source.AnySwallowed) || !WorksLever(source, run)) RouteLive(source, ref run);
@@ -244,7 +244,8 @@ public sealed partial class Engine
             meter.PassedCount++;
             if (run.Background) meter.PassedBackgroundCount++;
         }
-        Write(TapEvent.Delivered, run, message, outlet.Id, route);
+        if (!run.Quiet) Tap.Write(TapRecord.OfEnd(TapEvent.Delivered, message, outlet.Id, route, 0));
+        else if (run.IsMade) TellMade(outlet, message, run.Source, route, run.Time);
     }
 
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
@@ -258,15 +259,15 @@ public sealed partial class Engine
     private void WriteRare(TapEvent what, in Run run, in MidiMessage message, PortId port, RouteId route) => Write(what, run, message, port, route);
 
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
-    private void WriteArrival(in Run run)
+    private void WriteArrival(SourceState source, in Run run)
     {
         if (run.Quiet) return;
-        Tap.Write(TapRecord.OfArrival(run.Message, run.Source, run.Time));
+        Tap.Write(TapRecord.OfArrival(run.Message, source.Shown, run.Time, source.Arrives));
         if (run.Message.SysExHandle != 0) WriteExclusive(run);
     }
 
     [MethodImpl(MethodImplOptions.NoInlining)]
-    private void WriteExclusive(in Run run) => Tap.Write(TapRecord.OfExclusive(Pool.Bytes(run.Message.SysExHandle)));
+    private void WriteExclusive(in Run run) => Tap.WriteExclusive(Pool.Bytes(run.Message.SysExHandle));
 
     private readonly ref struct SourceSink(Engine engine, SourceState source, MidiTime now) : IMessageSink
     {

@@ -98,6 +98,7 @@ public sealed partial class Engine
     /// <summary>A pulse while the time runs: stages that follow the beat do what it brings.</summary>
     internal void Beat(long position, MidiTime at, double interval, MidiTime now)
     {
+        if (_playback.Beat(position, Time.Bar.PulsesABar, at, interval)) PlayOn(now);
         foreach (var (line, stage, _) in _prepared.Beating)
         {
             if (line.IsOff || !line.IsLive || !line.IsIn[_lineup]) continue;
@@ -110,6 +111,7 @@ public sealed partial class Engine
     /// <summary>The time has stopped: what stages made of it ends.</summary>
     internal void HaltBeat(MidiTime now)
     {
+        if (_playback.Halt()) EndPlayers(now);
         foreach (var (line, stage, _) in _prepared.Beating) Halt(line, stage, now);
     }
 
@@ -126,7 +128,7 @@ public sealed partial class Engine
         {
             line.Meter.StageMeters[stage].OutCount++;
             if (!line.IsLive) continue;
-            var run = new Run(new PortId(source), message, now, ++_run) { Quiet = true };
+            var run = new Run(new PortId(source), message, now, ++_run) { Quiet = true, IsMade = true };
             if (message.IsNoteOn)
             {
                 Step(line, stage + 1, message, ref run);

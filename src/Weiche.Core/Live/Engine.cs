@@ -107,7 +107,8 @@ public sealed partial class Engine
     /// <summary>Makes ready what is needed to put a compiled studio in force. May be called by any thread, one at a time; what it gives is
     /// for this engine, and is put in force before the next is made ready, or thrown away.</summary>
     /// <param name="compiled">The compiled studio.</param>
-    public PreparedStudio Prepare(CompiledStudio compiled) => new(compiled, Volatile.Read(ref _prepared), Pool, _wireLead);
+    /// <param name="playedAs">The sources that a take will be played as; null for those of before.</param>
+    public PreparedStudio Prepare(CompiledStudio compiled, PortId[]? playedAs = null) => new(compiled, Volatile.Read(ref _prepared), Pool, _wireLead, playedAs);
 
     /// <summary>Puts a studio in force that was made ready. What it no longer carries ends at once, at the right place.</summary>
     /// <param name="prepared">The studio.</param>
@@ -116,6 +117,7 @@ public sealed partial class Engine
     public void Swap(PreparedStudio prepared, MidiTime now)
     {
         if (!ReferenceEquals(prepared.Before, _prepared)) throw new InvalidOperationException("Another studio has been put in force meanwhile.");
+        if (!prepared.HasPlayersOf(_prepared)) EndPlayers(now);
         prepared.GoOnFrom(_prepared);
         if (prepared.Compiled.Studio.Levers != Compiled.Studio.Levers) _conductor.Drop(now);
         // The lineup that is played stays in force, if it is there; what was made ready may know of an older one.
@@ -171,9 +173,10 @@ public sealed partial class Engine
     {
         if (now < _due) return;
         _conductor.Tick(now);
+        PlayOn(now);
         LetGo(now, now);
         StopProven(now);
-        _due = MidiTime.Earlier(Guard.Due, _conductor.Due);
+        _due = MidiTime.Earlier(MidiTime.Earlier(Guard.Due, _conductor.Due), _playback.Due);
         foreach (var (line, stage) in _prepared.Timed) _due = MidiTime.Earlier(_due, line.Stages[stage].NextDue);
         foreach (var outlet in _outlets)
         {
@@ -233,6 +236,7 @@ public sealed partial class Engine
     /// <param name="now">The time.</param>
     public void AllNotesOff(MidiTime now)
     {
+        StopTake(now);
         foreach (var (line, stage, _) in _prepared.Beating) LetGo(line, stage, EndOfTime, now);
         var cursor = 0;
         while (_ledger.TryTakeWhere(ref cursor, 0, static (_, _) => true, out var entry)) End(entry, now);
@@ -377,7 +381,7 @@ public sealed partial class Engine
             meter.StoppedCount--;
             meter.OutCount++;
             if (!line.IsLive) continue;
-            var run = new Run(new PortId(source), message, now, ++_run) { Quiet = true };
+            var run = new Run(new PortId(source), message, now, ++_run) { Quiet = true, IsMade = true };
             Step(line, stage + 1, message, ref run);
         }
     }
@@ -386,8 +390,24 @@ public sealed partial class Engine
     {
         if (!outlet.HasRoom) return;
         outlet.Moved.Note(message, default);
-        outlet.Enqueue(message, default, now);
+        SendMade(outlet, message, default, default, now);
+    }
+
+    /// <summary>Sends what Weiche itself makes for one destination.</summary>
+    private void SendMade(Outlet outlet, in MidiMessage message, PortId source, RouteId route, MidiTime now)
+    {
+        outlet.Enqueue(message, source, now);
         MarkDirty(outlet);
+        TellMade(outlet, message, source, route, now);
+    }
+
+    /// <summary>Onlookers are told of what Weiche itself makes, even in the middle of what becomes of something else.</summary>
+    private void TellMade(Outlet outlet, in MidiMessage message, PortId source, RouteId route, MidiTime now)
+    {
+        if (message.IsBackground || message.SysExHandle != 0) return;
+        Tap.Write(TapRecord.OfArrival(message, source, now, TapEvent.Made));
+        Tap.Write(TapRecord.OfEnd(TapEvent.Delivered, message, outlet.Id, route, 0));
+        Tap.Publish();
     }
 
     [MethodImpl(MethodImplOptions.AggressiveInlining)]

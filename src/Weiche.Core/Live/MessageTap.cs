@@ -51,6 +51,13 @@ public enum TapEvent : byte
 
     /// <summary>It worked a lever, or is the rest of what did, and was swallowed.</summary>
     Lever,
+
+    /// <summary>A message of a take was played back as if it came from a source. What became of it follows, as after <see cref="Came"/>.</summary>
+    Played,
+
+    /// <summary>Weiche itself made a message: a stage that plays in time or kept a value, or the end of what nothing carries any more. One record
+    /// follows, of its delivery; then it goes on with what was before.</summary>
+    Made,
 }
 
 /// <summary>One record of the tap: 16 bytes, since one is written for every message and every delivery.</summary>
@@ -68,8 +75,8 @@ public readonly struct TapRecord
 
     /// <summary>A message that came.</summary>
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
-    internal static TapRecord OfArrival(in MidiMessage message, PortId source, MidiTime time) =>
-        new(message.ShortBytes | (ulong)TapEvent.Came << 32 | (ulong)(uint)source.Value << 40, (ulong)time.Microseconds);
+    internal static TapRecord OfArrival(in MidiMessage message, PortId source, MidiTime time, TapEvent what = TapEvent.Came) =>
+        new(message.ShortBytes | (ulong)what << 32 | (ulong)(uint)source.Value << 40, (ulong)time.Microseconds);
 
     /// <summary>What became of it on a route.</summary>
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
@@ -77,36 +84,44 @@ public readonly struct TapRecord
         new(message.ShortBytes | (ulong)what << 32 | (ulong)(uint)stage << 40, (uint)port.Value | (ulong)(uint)route.Value << 32);
 
     /// <summary>The bytes of a system exclusive.</summary>
-    internal static TapRecord OfExclusive(ReadOnlySpan<byte> bytes)
+    /// <param name="bytes">The bytes between F0 and F7.</param>
+    /// <param name="place">Where they begin in the tap's ring of bytes; the lowest 24 bits of it are kept.</param>
+    internal static TapRecord OfExclusive(ReadOnlySpan<byte> bytes, long place)
     {
         var start = 0ul;
         for (var i = Math.Min(8, bytes.Length) - 1; i >= 0; i--) start = start << 8 | bytes[i];
-        return new((uint)bytes.Length | (ulong)TapEvent.Exclusive << 32, start);
+        return new((uint)bytes.Length | (ulong)TapEvent.Exclusive << 32 | (ulong)place << 40, start);
     }
 
     /// <summary>What it says.</summary>
     public TapEvent Event => (TapEvent)(byte)(_what >> 32);
 
-    /// <summary>For <see cref="TapEvent.Came"/>: when; else the start of the clock.</summary>
-    public MidiTime Time => Event == TapEvent.Came ? new((long)_where) : MidiTime.Zero;
+    /// <summary>Whether a message begins here: it came, was played back, or was made.</summary>
+    public bool IsBeginning => Event is TapEvent.Came or TapEvent.Played or TapEvent.Made;
+
+    /// <summary>Where a message begins: when; else the start of the clock.</summary>
+    public MidiTime Time => IsBeginning ? new((long)_where) : MidiTime.Zero;
 
     /// <summary>The message: as it came, or as it was delivered. Of a system exclusive without its bytes.</summary>
     public MidiMessage Message => Event == TapEvent.Exclusive ? default : MidiMessage.Raw((byte)_what, (byte)(_what >> 8), (byte)(_what >> 16));
 
     /// <summary>The source it came from, or the destination it was meant for.</summary>
-    public PortId Port => new(Event switch { TapEvent.Came => (int)(_what >> 40), TapEvent.Exclusive => 0, _ => (int)_where });
+    public PortId Port => new(Event switch { TapEvent.Came or TapEvent.Played or TapEvent.Made => (int)(_what >> 40), TapEvent.Exclusive => 0, _ => (int)_where });
 
     /// <summary>The route; none where it came.</summary>
-    public RouteId Route => new(Event is TapEvent.Came or TapEvent.Exclusive ? 0 : (int)(_where >> 32));
+    public RouteId Route => new(IsBeginning || Event == TapEvent.Exclusive ? 0 : (int)(_where >> 32));
 
     /// <summary>The stage that stopped it, from 0.</summary>
-    public int Stage => Event == TapEvent.Came ? 0 : (byte)(_what >> 40);
+    public int Stage => IsBeginning ? 0 : (byte)(_what >> 40);
 
     /// <summary>For <see cref="TapEvent.Exclusive"/>: how many bytes the system exclusive has between F0 and F7.</summary>
     public int SysExLength => Event == TapEvent.Exclusive ? (int)_what : 0;
 
     /// <summary>For <see cref="TapEvent.Exclusive"/>: its first eight bytes, the first in the lowest place.</summary>
     public ulong SysExStart => Event == TapEvent.Exclusive ? _where : 0;
+
+    /// <summary>For <see cref="TapEvent.Exclusive"/>: the lowest 24 bits of where its bytes begin in the ring of bytes.</summary>
+    internal int SysExPlace => (int)(_what >> 40);
 }
 
 /// <summary>
@@ -117,8 +132,13 @@ public readonly struct TapRecord
 public sealed class MessageTap
 {
     private const int MarksKept = 64;
+    private const int BytesBits = 21;
+    private const int PlaceMask = (1 << 24) - 1;
 
     private readonly TapRecord[] _ring;
+    // The bytes of system exclusives, one after the other; a record knows 24 bits of where its own begin.
+    private readonly byte[] _bytes = new byte[1 << BytesBits];
+    private long _bytesWritten;
     private readonly Mark?[] _marks = new Mark?[MarksKept];
     private int _nextMark;
     private long _written;
@@ -154,6 +174,39 @@ public sealed class MessageTap
         ring[(int)written & (ring.Length - 1)] = record;
         // The count goes up before the next slot is overwritten: a reader that sees it knows what may be torn.
         Volatile.Write(ref _written, written + 1);
+    }
+
+    /// <summary>Writes the bytes of a system exclusive down.</summary>
+    /// <param name="bytes">The bytes between F0 and F7.</param>
+    internal void WriteExclusive(ReadOnlySpan<byte> bytes)
+    {
+        var place = _bytesWritten;
+        // Counted before they are overwritten: a reader that sees the count knows what may be torn.
+        Volatile.Write(ref _bytesWritten, place + bytes.Length);
+        Interlocked.MemoryBarrier();
+        var at = (int)place & (_bytes.Length - 1);
+        var first = Math.Min(bytes.Length, _bytes.Length - at);
+        bytes[..first].CopyTo(_bytes.AsSpan(at));
+        bytes[first..].CopyTo(_bytes);
+        Write(TapRecord.OfExclusive(bytes, place));
+    }
+
+    /// <summary>Copies the bytes of a system exclusive.</summary>
+    /// <param name="record">Its record, as it was read a moment ago.</param>
+    /// <returns>The bytes between F0 and F7; null if they have been overwritten meanwhile.</returns>
+    public byte[]? ReadExclusive(in TapRecord record)
+    {
+        var copy = new byte[record.SysExLength];
+        if (copy.Length == 0) return copy;
+        var written = Volatile.Read(ref _bytesWritten);
+        var place = written - ((written - record.SysExPlace) & PlaceMask);
+        if (place + copy.Length > written) return null;
+        var at = (int)place & (_bytes.Length - 1);
+        var first = Math.Min(copy.Length, _bytes.Length - at);
+        _bytes.AsSpan(at, first).CopyTo(copy);
+        _bytes.AsSpan(0, copy.Length - first).CopyTo(copy.AsSpan(first));
+        Interlocked.MemoryBarrier();
+        return Volatile.Read(ref _bytesWritten) - place <= _bytes.Length ? copy : null;
     }
 
     /// <summary>The place in the ring from which on another studio is in force.</summary>

@@ -122,6 +122,21 @@ internal sealed class Moved
         return false;
     }
 
+    /// <summary>Forgets what a source has moved of what is put to rest for a route: the caller sends what puts it to rest.</summary>
+    /// <param name="cursor">Where to begin; counts up.</param>
+    /// <param name="source">The source.</param>
+    /// <param name="rest">The message that puts it to rest.</param>
+    internal bool TryLetGo(ref int cursor, PortId source, out MidiMessage rest)
+    {
+        while (TryNext(ref cursor, out var by, out rest))
+        {
+            if (by.Source != source) continue;
+            Note(rest, default);
+            return true;
+        }
+        return false;
+    }
+
     /// <summary>Whether anything may be away from rest.</summary>
     internal bool MayBeAway => (_touched | _pressed) != 0;
 

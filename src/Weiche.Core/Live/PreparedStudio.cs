@@ -18,11 +18,19 @@ public sealed class PreparedStudio
     private readonly Line[] _worked;
     private readonly (Outlet Outlet, Standing Standing)[] _outlets;
 
-    internal PreparedStudio(CompiledStudio compiled, PreparedStudio? before, SysExPool pool, MidiSpan wireLead)
+    /// <summary>How many sources a take can be played as.</summary>
+    internal const int MostPlayers = 64;
+
+    // What is above all ids of a studio moves seldom as it grows.
+    private const int Rounding = 256;
+
+    internal PreparedStudio(CompiledStudio compiled, PreparedStudio? before, SysExPool pool, MidiSpan wireLead, PortId[]? players = null)
     {
         Compiled = compiled;
         Before = before;
-        var size = compiled.Studio.NextId;
+        Players = players ?? before?.Players ?? [];
+        var size = (compiled.Studio.NextId + MostPlayers + Rounding - 1) / Rounding * Rounding;
+        FirstPlayer = size - MostPlayers;
         (Sources, Outlets) = (new SourceState?[size], new Outlet?[size]);
         (HeldBy, HeldAt) = (new HeldBy?[size], new HeldAt?[size]);
         (Dirty, Ending) = (new int[size], new long[size]);
@@ -45,14 +53,23 @@ public sealed class PreparedStudio
                 Volatile.Write(ref meter.HeldAt, outlet.Held);
             }
         }
+        for (var i = 0; i < Players.Length; i++)
+        {
+            if (compiled.Studio.FindPort(Players[i]) is not { IsSource: true }) continue;
+            var id = FirstPlayer + i;
+            var source = Sources[id] = (before is not null && HasPlayersOf(before) ? Find(before.Sources, id) : null)
+                ?? new SourceState(new PortId(id), new StreamParser(pool), new PortMeter(isSource: true), Players[i]);
+            HeldBy[id] = source.Holds;
+        }
         (Heads, Counts) = (Array.ConvertAll(HeldBy, held => held?.Heads), Array.ConvertAll(HeldAt, held => held?.Counts));
         Lines = [.. compiled.AllRoutes.Select(route => new Line(route, Outlets[route.Destination.Value]!))];
         foreach (var line in Lines) _byRoute[line.Id.Value] = line;
         Timed = [.. Lines.SelectMany(line => line.Stages.Index().Where(stage => stage.Item.KeepsTime).Select(stage => (line, stage.Index)))];
         var levers = compiled.Studio.Levers.ToLookup(lever => lever.Source);
-        _sources = [.. compiled.Studio.Sources.Select(port => new Arrangement(
-            Sources[port.Id.Value]!, port.Port.On, ListsOf(port.Id), LinesOf(compiled.ArrangedOf(port.Id)), Standing.Of(port),
-            levers.Contains(port.Id) ? new LeverTable(compiled, [.. levers[port.Id]], id => _byRoute[id.Value]!) : null))];
+        _sources = [.. compiled.Studio.Sources.Select(port => Arranged(port, Sources[port.Id.Value]!, Standing.Of(port))),
+            // What a take plays runs as if it came from there; nothing comes back by it.
+            .. Players.Index().Where(player => Sources[FirstPlayer + player.Index] is not null)
+                .Select(player => Arranged(compiled.Studio.FindPort(player.Item)!.Value, Sources[FirstPlayer + player.Index]!, default))];
         foreach (var source in _sources) BySource[source.State.Id.Value] = source;
         _worked = [.. compiled.Studio.Levers.Select(lever => lever.Work).OfType<SwitchRoutes>().SelectMany(work => work.Routes).Distinct().Select(id => _byRoute[id.Value]!)];
         Entries = [.. compiled.Studio.Lineups.Select(lineup => new Entry(
@@ -62,10 +79,23 @@ public sealed class PreparedStudio
         Mark = new MessageTap.Mark(compiled.Version);
         Time = new PreparedTime(compiled.Studio, id => Outlets[id.Value]!);
         Beating = [.. Lines.SelectMany(line => line.Stages.Index().Where(stage => stage.Item.FollowsBeat).Select(stage => (line, stage.Index, SourcesOf(line))))];
+
+        Arrangement Arranged(DevicePort port, SourceState state, Standing standing) => new(
+            state, port.Port.On, ListsOf(port.Id), LinesOf(compiled.ArrangedOf(port.Id)), standing,
+            levers.Contains(port.Id) ? new LeverTable(compiled, [.. levers[port.Id]], id => _byRoute[id.Value]!) : null);
     }
 
     /// <summary>The compiled studio.</summary>
     public CompiledStudio Compiled { get; }
+
+    /// <summary>The sources that a take is played as. What each plays has an id of its own: it holds notes for itself.</summary>
+    internal PortId[] Players { get; }
+
+    /// <summary>The id of what plays the first of them; the others follow.</summary>
+    internal int FirstPlayer { get; }
+
+    /// <summary>Whether takes are played here as they are in another, by the same ids.</summary>
+    internal bool HasPlayersOf(PreparedStudio other) => FirstPlayer == other.FirstPlayer && Players.AsSpan().SequenceEqual(other.Players);
 
     /// <summary>The sources as this studio has them, each at the place of its id.</summary>
     internal Arrangement?[] BySource { get; }

@@ -45,6 +45,9 @@ internal struct Run
     /// <summary>Whether the tap gets no line: it has had it already, or takes none of the background.</summary>
     internal bool Quiet;
 
+    /// <summary>Whether Weiche itself made it: then the tap is told of what arrives alone.</summary>
+    internal bool IsMade;
+
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     internal Run(PortId source, in MidiMessage message, MidiTime time, long number)
     {

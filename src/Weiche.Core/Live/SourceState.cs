@@ -4,9 +4,23 @@ using Weiche.Core.Studios;
 namespace Weiche.Core.Live;
 
 /// <summary>What the engine keeps for a source: where its bytes stand, which keys are down, and how the studio in force sets it.</summary>
-internal sealed class SourceState(PortId id, StreamParser parser, PortMeter meter)
+/// <param name="id">Its id.</param>
+/// <param name="parser">Reads its bytes.</param>
+/// <param name="meter">Counts.</param>
+/// <param name="playedAs">For what a take plays: the source as which it is played; else none.</param>
+internal sealed class SourceState(PortId id, StreamParser parser, PortMeter meter, PortId playedAs = default)
 {
     internal readonly PortId Id = id;
+
+    /// <summary>The source as which it is shown.</summary>
+    internal readonly PortId Shown = playedAs == default ? id : playedAs;
+
+    /// <summary>What the tap says of its messages.</summary>
+    internal readonly TapEvent Arrives = playedAs == default ? TapEvent.Came : TapEvent.Played;
+
+    /// <summary>Whether a take plays it: then it works no levers.</summary>
+    internal bool IsPlayed => Arrives == TapEvent.Played;
+
     internal readonly StreamParser Parser = parser;
     internal readonly PortMeter Meter = meter;
 

@@ -172,6 +172,9 @@ public sealed record Device(
     /// <summary>The names of its programs, by number from 0 to 127; those that have none are left out.</summary>
     public ImmutableSortedDictionary<int, string> Programs { get; init; } = ImmutableSortedDictionary<int, string>.Empty;
 
+    /// <summary>The names of its keys, by number from 0 to 127, as drums have them; those that have none are left out.</summary>
+    public ImmutableSortedDictionary<int, string> Keys { get; init; } = ImmutableSortedDictionary<int, string>.Empty;
+
     /// <summary>How many messages of a kind it sends in a second at worst, as far as anybody knows without having measured it.</summary>
     /// <param name="kind">The kind.</param>
     public int WorstRateOf(MessageKind kind) => WorstRates.TryGetValue(kind, out var said) ? said : Kind.Facts().WorstRateOf(kind);

@@ -53,6 +53,11 @@ public static class DeviceRule
             if (program is < 0 or > 127) return $"Programs go from 1 to 128, not {program + 1}.";
             if (NameRule.Check(name) is { } problem) return $"The name of program {program + 1}: {problem}";
         }
+        foreach (var (key, name) in device.Keys)
+        {
+            if (key is < 0 or > 127) return $"Keys go from 0 to 127, not {key}.";
+            if (NameRule.Check(name) is { } problem) return $"The name of key {key}: {problem}";
+        }
         return CheckZones(device);
     }
 

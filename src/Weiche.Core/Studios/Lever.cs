@@ -136,6 +136,23 @@ public sealed record WorkTime(TimeWork What) : LeverWork
     public bool IsHeld => What is TimeWork.HoldAndLetGo or TimeWork.Faster or TimeWork.Slower;
 }
 
+/// <summary>What can be done to takes by a lever.</summary>
+public enum TakeWork
+{
+    /// <summary>Begin to record; if something is recorded, stop.</summary>
+    Record,
+
+    /// <summary>Make a take of what was played since the last silence.</summary>
+    Keep,
+
+    /// <summary>Play the take that was chosen last; if it is played, stop.</summary>
+    Play,
+}
+
+/// <summary>Does something to takes.</summary>
+/// <param name="What">What.</param>
+public sealed record WorkTakes(TakeWork What) : LeverWork;
+
 /// <summary>Something on a source that works Weiche.</summary>
 /// <param name="Id">Its id.</param>
 /// <param name="Source">The source.</param>

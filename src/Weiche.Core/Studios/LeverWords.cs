@@ -14,6 +14,7 @@ public static class LeverWords
         StepLineup step => step.By < 0 ? "back" : "next",
         Silence => "all notes off",
         WorkTime time => Of(time.What),
+        WorkTakes takes => Of(takes.What),
         SwitchRoutes routes => $"{string.Join(", ", routes.Routes.Select(id => studio.FindRoute(id) is { } route ? studio.Describe(route) : "a route that is gone"))} {Of(routes.How)}",
         _ => "",
     };
@@ -31,6 +32,15 @@ public static class LeverWords
         TimeWork.HoldAndLetGo => "hold and let go",
         TimeWork.Faster => "faster",
         _ => "slower",
+    };
+
+    /// <summary>What is done to takes, in words; each can be typed so.</summary>
+    /// <param name="what">What.</param>
+    public static string Of(TakeWork what) => what switch
+    {
+        TakeWork.Record => "record",
+        TakeWork.Keep => "keep",
+        _ => "play the take",
     };
 
     /// <summary>How a lever switches routes, in words.</summary>

@@ -38,6 +38,44 @@ namespace Weiche.Data.Migrations
                         });
                 });
 
+            modelBuilder.Entity("Weiche.Data.PageRow", b =>
+                {
+                    b.Property<int>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Begin")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Count")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("Data")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("End")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Ports")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("StudioId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("TakeId")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("TakeId");
+
+                    b.HasIndex("StudioId", "TakeId", "End");
+
+                    b.ToTable("Pages");
+                });
+
             modelBuilder.Entity("Weiche.Data.StudioRow", b =>
                 {
                     b.Property<int>("Id")
@@ -60,12 +98,69 @@ namespace Weiche.Data.Migrations
                     b.Property<DateTime>("OpenedAt")
                         .HasColumnType("TEXT");
 
+                    b.Property<int>("ReelMinutes")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER")
+                        .HasDefaultValue(30);
+
+                    b.Property<DateTime?>("SheetAt")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int?>("SheetVersion")
+                        .HasColumnType("INTEGER");
+
                     b.HasKey("Id");
 
                     b.HasIndex("Name")
                         .IsUnique();
 
                     b.ToTable("Studios");
+                });
+
+            modelBuilder.Entity("Weiche.Data.TakeRow", b =>
+                {
+                    b.Property<int>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<DateTime>("At")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Begin")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("End")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("File")
+                        .HasColumnType("TEXT");
+
+                    b.Property<bool>("IsGone")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Place")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Steps")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("StudioId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Told")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("StudioId");
+
+                    b.ToTable("Takes");
                 });
 
             modelBuilder.Entity("Weiche.Data.VersionRow", b =>
@@ -102,6 +197,28 @@ namespace Weiche.Data.Migrations
                     b.HasKey("StudioId", "Version");
 
                     b.ToTable("Versions");
+                });
+
+            modelBuilder.Entity("Weiche.Data.PageRow", b =>
+                {
+                    b.HasOne("Weiche.Data.StudioRow", null)
+                        .WithMany()
+                        .HasForeignKey("StudioId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+
+                    b.HasOne("Weiche.Data.TakeRow", null)
+                        .WithMany()
+                        .HasForeignKey("TakeId");
+                });
+
+            modelBuilder.Entity("Weiche.Data.TakeRow", b =>
+                {
+                    b.HasOne("Weiche.Data.StudioRow", null)
+                        .WithMany()
+                        .HasForeignKey("StudioId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
                 });
 
             modelBuilder.Entity("Weiche.Data.VersionRow", b =>

@@ -118,7 +118,8 @@ public sealed class Junction : IDisposable
     /// <summary>Makes a studio ready to be put in force, away from the messages.</summary>
     /// <param name="studio">The studio.</param>
     /// <returns>What <see cref="Swap"/> takes. It is to be put in force before another is made ready.</returns>
-    public PreparedStudio Prepare(Studio studio) => _engine.Prepare(CompiledStudio.Compile(studio, Compiled));
+    /// <param name="playedAs">The sources that a take will be played as; null for those of before.</param>
+    public PreparedStudio Prepare(Studio studio, PortId[]? playedAs = null) => _engine.Prepare(CompiledStudio.Compile(studio, Compiled), playedAs);
 
     /// <summary>Puts a studio in force between two messages.</summary>
     /// <param name="prepared">The studio.</param>
@@ -203,6 +204,23 @@ public sealed class Junction : IDisposable
     /// <summary>Has Weiche's own clock go at another tempo, as it is played.</summary>
     /// <param name="tempo">The tempo.</param>
     public void SetTempo(Core.Pulse.Tempo tempo) => Do((engine, now) => engine.SetTempo(tempo, now));
+
+    /// <summary>What is played back. Nobody is asked for it: the engine has written it down.</summary>
+    public PlayedNow Played => _engine.Played;
+
+    /// <summary>How often a lever has asked for something to be done to takes.</summary>
+    public int TakesAsked => _engine.TakesAsked;
+
+    /// <summary>What a lever asked for, and when.</summary>
+    /// <param name="number">Which one, from 0; of those before the last 16 nothing is known any more.</param>
+    public (TakeWork What, MidiTime At) TakeAsked(int number) => _engine.TakeAsked(number);
+
+    /// <summary>Begins to play a take, for which the studio in force was made ready.</summary>
+    /// <param name="take">The take.</param>
+    public void PlayTake(PreparedTake take) => Do((engine, now) => engine.PlayTake(take, now));
+
+    /// <summary>Stops what is played back, and ends its notes.</summary>
+    public void StopTake() => Do((engine, now) => engine.StopTake(now));
 
     /// <summary>Ends every note everywhere.</summary>
     public void AllNotesOff() => Do((engine, now) => engine.AllNotesOff(now));

@@ -107,6 +107,9 @@ public sealed partial class StudioDesk : IDisposable
         lock (_gate) _state = Begun(studio, stored.Version, stored.Id, notice);
     }
 
+    /// <summary>The database.</summary>
+    internal StudioStore Store => _store;
+
     /// <summary>Where the ports meet the engine.</summary>
     public Junction Junction { get; }
 

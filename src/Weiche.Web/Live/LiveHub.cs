@@ -13,10 +13,14 @@ namespace Weiche.Web.Live;
 /// <param name="watch">The lines of Watch.</param>
 /// <param name="spoken">What has no name yet and spoke.</param>
 /// <param name="load">The loads of the wires.</param>
-public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, LoadMeter load) : Hub
+/// <param name="shelf">The takes.</param>
+/// <param name="deck">What writes down what comes in.</param>
+public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, LoadMeter load, TakeShelf shelf, TapeDeck deck) : Hub
 {
     /// <summary>The time between two frames: at most 30 a second.</summary>
     internal static readonly TimeSpan FrameInterval = TimeSpan.FromMilliseconds(34);
+
+    private static readonly TimeSpan TakesInterval = TimeSpan.FromMilliseconds(100);
 
     private static readonly TimeSpan ClocksInterval = TimeSpan.FromMilliseconds(200);
 
@@ -48,6 +52,21 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
         using var timer = new PeriodicTimer(ClocksInterval);
         var report = new TimeReport();
         do yield return ClocksFrame.Of(desk, report);
+        while (await timer.WaitForNextTickAsync(cancellation));
+    }
+
+    /// <summary>What is recorded and played, for one page, as long as it looks on.</summary>
+    /// <param name="cancellation">Ends the stream.</param>
+    public async IAsyncEnumerable<TakesFrame> Takes([EnumeratorCancellation] CancellationToken cancellation)
+    {
+        using var timer = new PeriodicTimer(TakesInterval);
+        TakesFrame? last = null;
+        do
+        {
+            var frame = TakesFrame.Of(desk, shelf, deck);
+            if (frame == last && frame is { Records: null, Plays: false }) continue;
+            yield return last = frame;
+        }
         while (await timer.WaitForNextTickAsync(cancellation));
     }
 

@@ -71,6 +71,7 @@ public sealed class WatchLog(StudioDesk desk) : Ticker(Interval, TimeProvider.Sy
     private int _openStudio;
     private long _recentCount;
     private long _next;
+    private bool _isMade;
     private long _count;
     private long _leftOut;
 
@@ -147,16 +148,21 @@ public sealed class WatchLog(StudioDesk desk) : Ticker(Interval, TimeProvider.Sy
                 {
                     Volatile.Write(ref _leftOut, _leftOut + lost);
                     _open.Clear();
+                    _isMade = false;
                 }
                 for (var i = 0; i < count; i++)
                 {
                     ref readonly var record = ref _buffer[i];
-                    if (record.Event == TapEvent.Came)
+                    // What Weiche makes by itself is no line, nor is its delivery, which follows.
+                    var isMade = _isMade;
+                    _isMade = record.Event == TapEvent.Made;
+                    if (isMade || _isMade) continue;
+                    if (record.IsBeginning)
                     {
                         Close();
                         _openStudio = desk.Junction.Tap.VersionAt(_next - count + i);
                     }
-                    if (record.Event == TapEvent.Came || _open.Count > 0) _open.Add(record);
+                    if (record.IsBeginning || _open.Count > 0) _open.Add(record);
                 }
             }
             while (count == _buffer.Length);
@@ -198,7 +204,7 @@ public sealed class WatchLog(StudioDesk desk) : Ticker(Interval, TimeProvider.Sy
             kept.Number,
             desk.Junction.Clock.TimeOfDay(came.Time),
             came.Port,
-            studio.FindPort(came.Port)?.Name ?? "a port that is gone",
+            (studio.FindPort(came.Port)?.Name ?? "a port that is gone") + (came.Event == TapEvent.Played ? ", a take" : ""),
             MessageText.Words(came.Message, length) + channel,
             MessageText.Hex(came.Message, start, length),
             [.. records.Skip(1).Where(record => record.Event != TapEvent.Exclusive).Select(record => ToEnd(record, came.Message, studio)).DefaultIfEmpty(new WatchEnd(TapEvent.Stopped, default, "", WhyNowhere(came.Port, studio)))]);

@@ -77,6 +77,7 @@ internal static class Launcher
                 AsksForUrgency = !result.GetValue(ordinary),
                 StandIns = [],
                 First = () => [DemoStudio.Create(), DemoStudio.CreateEmpty()],
+                WithTakes = true,
             }));
         return new RootCommand("Weiche, the signal box of a MIDI studio.") { run, demo, FileVerbs.Export(), FileVerbs.Import(), FileVerbs.Rehearse(), TraceVerb.Make(), CheckVerb.Make() };
     }

@@ -5,6 +5,7 @@ using Serilog;
 using Serilog.Events;
 using Weiche.Core.Midi;
 using Weiche.Data;
+using Weiche.Files;
 using Weiche.Ports.StandIns;
 using Weiche.Web.Desk;
 using Weiche.Web.Live;
@@ -60,6 +61,10 @@ public static class WeicheApp
         builder.Services.AddSingleton<EchoWatch>();
         builder.Services.AddHostedService(services => services.GetRequiredService<EchoWatch>());
         builder.Services.AddHostedService<LeverWatch>();
+        builder.Services.AddSingleton(services => new TapeDeck(services.GetRequiredService<StudioDesk>(), settings.Time));
+        builder.Services.AddHostedService(services => services.GetRequiredService<TapeDeck>());
+        builder.Services.AddSingleton(services => new TakeShelf(services.GetRequiredService<StudioDesk>(), services.GetRequiredService<TapeDeck>(), settings.Time));
+        builder.Services.AddHostedService(services => services.GetRequiredService<TakeShelf>());
         builder.Services.AddSingleton<SpokenLog>();
         builder.Services.AddRazorPages(options => options.Conventions.ConfigureFilter(new PlainPosts()));
         // Kept with the data, so that a page that is open keeps working when Weiche is started again.
@@ -126,6 +131,7 @@ public static class WeicheApp
                     stored ??= added;
                 }
                 store.Opened(stored!.Id, now);
+                if (settings.WithTakes) FirstTakes.Add(store, stored.Id, StudioJson.Read(stored.Document), now);
             }
             var notice = string.Join(' ', new[] { store.Notice, unreadable }.OfType<string>());
             if (notice.Length > 0) Console.Error.WriteLine(notice);

@@ -17,6 +17,9 @@ public sealed record WeicheSettings
     /// <summary>The studios that are made when there are none yet; the first of them is opened.</summary>
     public Func<IReadOnlyList<Studio>> First { get; init; } = () => [Studio.Empty("My studio")];
 
+    /// <summary>Whether the first of them is made with what was played there before: takes, and something on the reel.</summary>
+    public bool WithTakes { get; init; }
+
     /// <summary>The stand-ins that are plugged in, by name, the others being there to be plugged in later; all if none is named; null for no room
     /// with stand-ins at all.</summary>
     public IReadOnlyList<string>? StandIns { get; init; }

@@ -232,6 +232,24 @@ public sealed record SetPrograms(DeviceId Id, string? List) : StudioEdit
     }
 }
 
+/// <summary>Gives a device's keys their names.</summary>
+/// <param name="Id">The device.</param>
+/// <param name="List">The list, as typed or pasted: a key and a name in each line, "36 = low drum". Empty for none.</param>
+public sealed record SetKeyNames(DeviceId Id, string? List) : StudioEdit
+{
+    /// <inheritdoc/>
+    public override string Title(Studio studio) => $"Keys of {studio.FindDevice(Id)?.Name ?? "a device that is gone"} by name";
+
+    /// <inheritdoc/>
+    public override EditResult Apply(Studio studio)
+    {
+        if (studio.FindDevice(Id) is not { } device) return EditResult.Refused("keys", "That device is gone: it was removed meanwhile. Nothing was changed.");
+        return KeyList.TryParse(List, studio.MiddleOctave, out var keys, out var problem)
+            ? EditResult.Done(studio.With(device, device with { Keys = keys }))
+            : EditResult.Refused("keys", problem);
+    }
+}
+
 /// <summary>Removes a device or virtual port: its cables go with it, and, if a person says so, its routes.</summary>
 /// <param name="Id">The device.</param>
 /// <param name="WithRoutes">Whether the routes that come from it or go to it are removed too.</param>

@@ -83,6 +83,9 @@ public static partial class LeverLine
             "halt" or "stop the clock" => new WorkTime(TimeWork.Stop),
             "start/stop" or "start stop" => new WorkTime(TimeWork.StartOrStop),
             "tap tempo" => new WorkTime(TimeWork.Tap),
+            "record" or "rec" or "recording" => new WorkTakes(TakeWork.Record),
+            "keep" or "keep it" or "that was it" => new WorkTakes(TakeWork.Keep),
+            "play the take" or "play take" or "play back" => new WorkTakes(TakeWork.Play),
             "hold" or "hold, let go" => new WorkTime(TimeWork.HoldAndLetGo),
             var word => Enum.GetValues<TimeWork>().Where(what => LeverWords.Of(what) == word).Select(what => new WorkTime(what)).FirstOrDefault(),
         };

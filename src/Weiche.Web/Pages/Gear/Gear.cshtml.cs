@@ -223,6 +223,11 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
         return Answer(result);
     }
 
+    /// <summary>Gives a device's keys their names.</summary>
+    /// <param name="device">Which.</param>
+    /// <param name="list">The list, as typed or pasted.</param>
+    public IActionResult OnPostKeys(int device, string? list) => Done(Desk.Apply(new SetKeyNames(new DeviceId(device), list)), device, list);
+
     /// <summary>Gives a device's programs their names.</summary>
     /// <param name="device">Which.</param>
     /// <param name="list">The list, as typed or pasted.</param>

@@ -45,7 +45,7 @@ export function startKeys() {
     }
     if (event.ctrlKey || event.metaKey) {
       const back = { z: "undo", Z: "redo", y: "redo" }[event.key];
-      if (back) { step(back); event.preventDefault(); }
+      if (back) { actions[back === "undo" ? "u" : "r"](); event.preventDefault(); }
       return;
     }
     const act = actions[event.key];
@@ -102,8 +102,9 @@ export function startKeys() {
 
   const actions = {
     b: () => press("bench-button"),
-    u: () => step("undo"),
-    r: () => step("redo"),
+    // On Takes they are the take's own: it says so on its buttons.
+    u: () => (document.getElementById("take-undo") ? change("take-undo") : step("undo")),
+    r: () => (document.getElementById("take-redo") ? change("take-redo") : step("redo")),
     h: () => { location.href = "/history"; return true; },
     f: () => press("find"),
     t: () => press("test-note") || press("trace"),
@@ -131,6 +132,8 @@ export function startKeys() {
     G: () => press("time-again"),
     p: () => press("time-one-tap"),
     k: () => { location.href = "/time"; return true; },
+    w: () => press("keep-since") || press("keep-it"),
+    e: () => press("record") || press("record-it"),
     Delete: () => change("route-remove"),
     ".": () => press("quiet"),
     "?": () => dialog.showModal(),
@@ -145,6 +148,7 @@ export function startKeys() {
       return true;
     },
     " ": () => {
+      if (!document.activeElement?.matches("button, a, input, summary, [role=button]") && document.getElementById("take-play")) return change("take-play");
       if (document.activeElement?.matches("button, a, [role=button]") || !document.getElementById("watch-freeze")) return false;
       document.dispatchEvent(new CustomEvent("weiche:freeze"));
       return true;

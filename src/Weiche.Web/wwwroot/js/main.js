@@ -12,6 +12,7 @@ import { startPlan } from "./plan.js";
 import { startSound } from "./sound.js";
 import { startStrip } from "./strip.js";
 import { startSwap } from "./swap.js";
+import { startTakes } from "./takes.js";
 import { startTime } from "./time.js";
 import { startWatch } from "./watch.js";
 
@@ -27,6 +28,7 @@ startGear(live);
 startLineups(live);
 startWatch(live);
 startTime(live);
+startTakes(live);
 startBench(live);
 startSound(live);
 startKeys();

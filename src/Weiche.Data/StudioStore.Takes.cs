@@ -36,6 +36,18 @@ public sealed partial class StudioStore
     public void SetReelMinutes(int studioId, int minutes) =>
         Written(context => context.Studios.Where(row => row.Id == studioId).ExecuteUpdate(set => set.SetProperty(row => row.ReelMinutes, minutes)));
 
+    /// <summary>The version that the sheet for the wall was last printed from, and when, UTC; null if it never was.</summary>
+    /// <param name="studioId">The studio's key.</param>
+    public (int Version, DateTime At)? SheetOf(int studioId) => Explained(context =>
+        context.Studios.AsNoTracking().FirstOrDefault(row => row.Id == studioId) is { SheetVersion: { } version, SheetAt: { } at } ? ((int, DateTime)?)(version, at) : null);
+
+    /// <summary>Writes down that the sheet for the wall was printed from the version in force.</summary>
+    /// <param name="studioId">The studio's key.</param>
+    /// <param name="at">When, UTC.</param>
+    /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
+    public void SheetPrinted(int studioId, DateTime at) =>
+        Written(context => context.Studios.Where(row => row.Id == studioId).ExecuteUpdate(set => set.SetProperty(row => row.SheetVersion, row => row.CurrentVersion).SetProperty(row => row.SheetAt, at)));
+
     /// <summary>Writes pages down, or writes on in those that are there. A process that is killed afterwards has lost nothing of them.</summary>
     /// <param name="pages">The pages; new ones get their keys.</param>
     /// <exception cref="StoreException">They could not be written; what was there before is as it was.</exception>

@@ -50,7 +50,8 @@ public static class TakeRehearsal
         rehearsal.Play(played.GroupBy(each => sources[each.Track]!.Value).Select(group => (group.Key, (IReadOnlyList<TimedBytes>)[.. group.Select(each => new TimedBytes(each.At.Microseconds, each.Bytes))])));
         var rows = studio.Destinations.Select(port =>
         {
-            var arrived = rehearsal.ArrivedAt(port.Id);
+            // What the clock brings has nothing to do with the take.
+            var arrived = rehearsal.ArrivedAt(port.Id).Where(each => each.Bytes[0] < 0xF8).ToList();
             var meter = rehearsal.MeterOf(port.Id);
             return new ArrivedRow(port.Id, port.Name, arrived.Count, arrived.Count(each => (each.Bytes[0] & 0xF0) == 0x90 && each.Bytes[2] > 0), meter.Held, meter.Refused);
         }).Where(row => row.Messages > 0).ToList();

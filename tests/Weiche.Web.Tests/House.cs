@@ -37,6 +37,10 @@ internal sealed class House : IAsyncDisposable
 
     public Studio Studio => Desk.State.Studio;
 
+    public Weiche.Web.Live.TakeShelf Shelf => _app.Services.GetRequiredService<Weiche.Web.Live.TakeShelf>();
+
+    public Weiche.Web.Live.TapeDeck Deck => _app.Services.GetRequiredService<Weiche.Web.Live.TapeDeck>();
+
     public Weiche.Web.Live.WatchLog Watch => _app.Services.GetRequiredService<Weiche.Web.Live.WatchLog>();
 
     /// <summary>Every handler of posts: its address and what it takes.</summary>

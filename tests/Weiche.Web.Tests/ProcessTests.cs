@@ -3,6 +3,7 @@ using System.Net;
 using System.Net.Sockets;
 using System.Text.Json;
 using System.Text.RegularExpressions;
+using Microsoft.AspNetCore.SignalR.Client;
 using Weiche.Core.Studios;
 using Weiche.Core.Studios.Edits;
 using Weiche.Files;
@@ -44,6 +45,40 @@ public sealed partial class ProcessTests : IDisposable
         second.Kill();
         await second.WaitForExitAsync();
         Assert.Equal("", await second.StandardOutput.ReadToEndAsync());
+    }
+
+    [Fact]
+    public async Task Killed_while_it_records_at_most_the_last_second_is_gone()
+    {
+        for (var round = 0; round < 2; round++)
+        {
+            int struck;
+            using (var house = Weiche("demo", "--data", _folder, "--port", FreePort()))
+            {
+                var address = await Ready(house);
+                using var client = new HttpClient { BaseAddress = address };
+                using var request = new HttpRequestMessage(HttpMethod.Post, "/takes?handler=Record") { Content = new FormUrlEncodedContent([new("elsewhere", "true")]) };
+                request.Headers.Add("X-Weiche-Token", Token().Match(await client.GetStringAsync("/gear")).Groups[1].Value);
+                request.Headers.Add("HX-Request", "true");
+                Assert.Equal(HttpStatusCode.NoContent, (await client.SendAsync(request)).StatusCode);
+                await using var hub = new HubConnectionBuilder().WithUrl(new Uri(address, "/live")).Build();
+                await hub.StartAsync();
+                var clock = Stopwatch.StartNew();
+                for (struck = 0; clock.ElapsedMilliseconds < 1_500 + round * 370; struck++)
+                {
+                    await hub.InvokeAsync("Press", "amsel-61", 60, 90);
+                    await hub.InvokeAsync("Release", "amsel-61", 60);
+                    await Task.Delay(10);
+                }
+                // All that was struck until a second ago is to be there.
+                struck = (int)(struck * (clock.ElapsedMilliseconds - 1_000) / clock.ElapsedMilliseconds);
+                house.Kill();
+                await house.WaitForExitAsync();
+            }
+            using var store = Data.StudioStore.Open(_folder);
+            var take = store.Takes(1)[0];
+            Assert.InRange(store.PageHeads(1, take.Id).Sum(page => page.Count), struck * 2, int.MaxValue);
+        }
     }
 
     [Fact]

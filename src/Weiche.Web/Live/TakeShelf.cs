@@ -336,13 +336,25 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
     {
         var sign = $"{row.Begin} {row.End}";
         if (_originals.TryGetValue(row.Id, out var known) && known.Sign == sign) return known.Take;
-        var pages = desk.Store.Pages(row.StudioId, row.Id);
-        // What was cut off by a kill, or is being recorded, goes as far as its pages do.
-        var end = row.End >= row.Begin ? row.End : pages.Count > 0 ? pages.Max(page => page.End) + 1 : row.Begin;
-        var take = row.File is { } file ? TakeFiles.Read(file, [.. pages.SelectMany(page => page.Data)]) : Read(pages, row.Begin, end, out _);
+        var take = Original(row, desk.Store.Pages(row.StudioId, row.Id));
         if (_originals.Count >= MostCached) _originals.Clear();
         if (deck.Now?.TakeId != row.Id) _originals[row.Id] = (sign, take);
         return take;
+    }
+
+    /// <summary>A take as it is now.</summary>
+    /// <param name="row">As the database knows it.</param>
+    /// <param name="pages">Its pages.</param>
+    /// <exception cref="TapeException">A page is broken.</exception>
+    /// <exception cref="RecordingException">The file that it came from cannot be read.</exception>
+    internal static Take Read(TakeRow row, IReadOnlyList<PageRow> pages) =>
+        TakeJson.Read(row.Steps).Take(row.Place).Aggregate(Original(row, pages), (take, step) => step.Apply(take));
+
+    private static Take Original(TakeRow row, IReadOnlyList<PageRow> pages)
+    {
+        if (row.File is { } file) return TakeFiles.Read(file, [.. pages.SelectMany(page => page.Data)]);
+        // What was cut off by a kill, or is being recorded, goes as far as its pages do.
+        return Read(pages, row.Begin, row.End >= row.Begin ? row.End : pages.Count > 0 ? pages.Max(page => page.End) + 1 : row.Begin, out _);
     }
 
     /// <summary>Ends takes that were recorded when Weiche was stopped.</summary>

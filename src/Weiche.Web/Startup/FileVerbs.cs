@@ -49,16 +49,26 @@ internal static class FileVerbs
 
     internal static Command Rehearse()
     {
-        var file = new Argument<string>("STUDIO") { Description = "a studio as a file (see export)" };
-        var play = new Option<string[]>("--play") { Description = "a recording: .mid, .syx, .bin or .txt; one for each --from", Required = true };
-        var from = new Option<string[]>("--from") { Description = "the source that plays it", Required = true };
-        var outFolder = new Option<string>("--out") { Description = "the folder for what arrives", Required = true };
+        var file = new Argument<string?>("STUDIO") { Description = "a studio as a file (see export)", Arity = ArgumentArity.ZeroOrOne };
+        var play = new Option<string[]>("--play") { Description = "a recording: .mid, .syx, .bin or .txt; one for each --from" };
+        var from = new Option<string[]>("--from") { Description = "the source that plays it" };
+        var outFolder = new Option<string?>("--out") { Description = "the folder for what arrives" };
+        var all = new Option<bool>("--all") { Description = "instead: play every take of the database through every lineup of its studio" };
+        var data = DataOption();
+        var name = new Option<string?>("--studio") { Description = "with --all: the studio's name; without it the one worked on last" };
         var lineup = LineupOption("the lineup in force at the beginning, by number or name; the first if left out");
-        var verb = new Command("rehearse", "play recordings through a studio in virtual time; what works a lever in them works it") { file, play, from, outFolder, lineup };
+        var verb = new Command("rehearse", "play recordings through a studio in virtual time; what works a lever in them works it") { file, play, from, outFolder, lineup, all, data, name };
+        verb.Validators.Add(result =>
+        {
+            if (result.GetValue(all) && (result.GetValue(file) is not null || result.GetResult(play) is not null)) result.AddError("--all takes the studio and its takes from the database: leave STUDIO and --play out.");
+            else if (!result.GetValue(all) && (result.GetValue(file) is null || result.GetResult(play) is null || result.GetResult(from) is null || result.GetValue(outFolder) is null)) result.AddError("STUDIO, --play, --from and --out are needed; or --all alone.");
+        });
         verb.SetAction(result =>
         {
             var arrived = false;
-            var code = Guarded(() => arrived = RehearseAll(result.GetValue(file)!, result.GetValue(play)!, result.GetValue(from)!, result.GetValue(outFolder)!, result.GetValue(lineup)));
+            var code = Guarded(() => arrived = result.GetValue(all)
+                ? TakeVerbs.RehearseAll(result.GetValue(data) ?? WeicheSettings.UsualDataFolder, result.GetValue(name))
+                : RehearseAll(result.GetValue(file)!, result.GetValue(play)!, result.GetValue(from)!, result.GetValue(outFolder)!, result.GetValue(lineup)));
             return code != 0 || arrived ? code : NothingArrived;
         });
         return verb;
@@ -134,8 +144,14 @@ internal static class FileVerbs
     private static string ReadStored(string folder, string? name)
     {
         using var store = StudioStore.OpenForReading(folder);
+        return ReadStored(store, folder, name).Document;
+    }
+
+    /// <summary>A studio of a database.</summary>
+    internal static StoredStudio ReadStored(StudioStore store, string folder, string? name)
+    {
         var stored = name is null ? store.Load() : store.Find(name);
-        if (stored is not null) return stored.Document;
+        if (stored is not null) return stored;
         throw new StartException(name is null
             ? $"There is no studio in {folder} yet."
             : $"There is no studio “{name}” in {folder}. There are: {string.Join(", ", store.Names())}.");

@@ -79,7 +79,7 @@ internal static class Launcher
                 First = () => [DemoStudio.Create(), DemoStudio.CreateEmpty()],
                 WithTakes = true,
             }));
-        return new RootCommand("Weiche, the signal box of a MIDI studio.") { run, demo, FileVerbs.Export(), FileVerbs.Import(), FileVerbs.Rehearse(), TraceVerb.Make(), CheckVerb.Make() };
+        return new RootCommand("Weiche, the signal box of a MIDI studio.") { run, demo, FileVerbs.Export(), FileVerbs.Import(), FileVerbs.Rehearse(), TraceVerb.Make(), CheckVerb.Make(), SheetVerb.Make() };
     }
 
     private static int Serve(int? port, bool fresh, WeicheSettings settings)

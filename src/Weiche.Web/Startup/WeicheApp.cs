@@ -52,6 +52,7 @@ public static class WeicheApp
         // Made by a factory, so that the container closes it, and the database with it, at the very end.
         builder.Services.AddSingleton(_ => desk);
         builder.Services.AddSingleton(settings.RawPlaces);
+        builder.Services.AddSingleton(settings.Time);
         builder.Services.AddSingleton<WatchLog>();
         builder.Services.AddSingleton<HeldFinder>();
         builder.Services.AddHostedService(services => services.GetRequiredService<WatchLog>());

@@ -236,6 +236,7 @@ public sealed class TakePlaybackTests
                 var key = message.ChannelIndex << 7 | message.Data1;
                 if (message.IsNoteOn) rig._sounding.Add(key);
                 else if (message.IsNoteOff) rig._sounding.Remove(key);
+                else if (message.Kind == MessageKind.ChannelMode && message.Data1 is not (121 or 122)) rig._sounding.RemoveWhere(each => each >> 7 == (key >> 7));
                 rig.Heard.Add((rig.Now.Microseconds, MessageText.Hex(message).Replace(" ", "", StringComparison.Ordinal)));
             }
         }

@@ -99,7 +99,8 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
     /// <param name="from">Where it begins, µs since 1970.</param>
     /// <param name="to">Where it ends.</param>
     /// <param name="seconds">Instead of these: so much before now.</param>
-    public IActionResult OnPostKeep(long? from, long? to, int? seconds)
+    /// <param name="elsewhere">Whether it is asked for from another page: nothing but a sentence comes back.</param>
+    public IActionResult OnPostKeep(long? from, long? to, int? seconds, bool elsewhere)
     {
         TakeRow? kept;
         var problem = (from, to, seconds) switch
@@ -110,8 +111,8 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
             _ => Nothing(out kept),
         };
         // From another page the take is there, and is said so.
-        if (kept is not null && !IsHere()) this.Say($"Kept as “{kept.Name}”: {kept.Told}.");
-        return IsHere() || !Request.WantsFragment() ? Answer(kept?.Id, problem) : Quietly(problem);
+        if (kept is not null && elsewhere) this.Say($"Kept as “{kept.Name}”: {kept.Told}.");
+        return elsewhere && Request.WantsFragment() ? Quietly(problem) : Answer(kept?.Id ?? shelf.Chosen, problem);
 
         static Problem Nothing(out TakeRow? kept)
         {
@@ -124,7 +125,8 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
     /// <param name="ports">From which sources and to which destinations; none for all sources.</param>
     /// <param name="start">Whether everything is started with it.</param>
     /// <param name="toggle">Whether it stops what is recorded.</param>
-    public IActionResult OnPostRecord(int[]? ports, bool start, bool toggle)
+    /// <param name="elsewhere">Whether it is asked for from another page.</param>
+    public IActionResult OnPostRecord(int[]? ports, bool start, bool toggle, bool elsewhere)
     {
         Problem? problem;
         if (toggle && deck.Now is not null) problem = shelf.StopRecording();
@@ -133,7 +135,7 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
             problem = shelf.Record([.. (ports ?? []).Select(port => new PortId(port))]);
             if (problem is null && start) problem = desk.Work(TimeWork.Start);
         }
-        return IsHere() || !Request.WantsFragment() ? Answer(shelf.Chosen, problem) : Quietly(problem);
+        return elsewhere && Request.WantsFragment() ? Quietly(problem) : Answer(shelf.Chosen, problem);
     }
 
     /// <summary>Stops recording.</summary>
@@ -273,9 +275,6 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
     private MidiSpan LengthOf(int take) => shelf.Open(take, out var open) is null ? open!.Take.Length : MidiSpan.Zero;
 
     private static TakeRange RangeOf(long? from, long? to) => new(new MidiSpan(Math.Max(0, from ?? 0)), new MidiSpan(to ?? long.MaxValue));
-
-    /// <summary>Whether what is asked comes from this page.</summary>
-    private bool IsHere() => Request.Headers["HX-Target"] == "fragment" || Request.Headers["HX-Target"].Count == 0 && Request.Headers["HX-Current-URL"].FirstOrDefault()?.Contains("/takes", StringComparison.Ordinal) == true;
 
     private IActionResult Try(int? take, Func<Problem?> what)
     {

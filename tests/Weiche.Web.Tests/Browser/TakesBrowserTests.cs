@@ -1,0 +1,134 @@
+using OpenQA.Selenium;
+using Weiche.Core.Takes;
+using Weiche.Files;
+
+namespace Weiche.Web.Tests.Browser;
+
+/// <summary>Takes in a real browser: kept by one key, dragged over, tidied and taken back, a file dropped, played and stopped, recorded in two windows.</summary>
+public sealed class TakesBrowserTests(Window window) : IClassFixture<Window>
+{
+    [Fact]
+    public async Task Played_without_pressing_anything_it_is_kept_by_one_key_from_any_page_and_seen_as_notes()
+    {
+        await using var house = await House.Open(dome: true);
+        var amsel = house.StandIn("Amsel 61").Player!;
+        for (var key = 60; key < 68; key++)
+        {
+            amsel.Press("hand", key, 90);
+            await Task.Delay(40);
+            amsel.Release("hand", key);
+        }
+        window.Go(house, "/plan");
+        window.Key("w");
+        window.Until(() => window.Text("#link-state").StartsWith("Kept as “Take 1”", StringComparison.Ordinal), "what was kept");
+        window.Key("6");
+        window.Until(() => window.Has(".take-card.chosen") && window.Text("#part-count").StartsWith("8 notes", StringComparison.Ordinal), "the notes of the take");
+        Assert.Contains("strip-0", window.Script<string>("return document.querySelector('.reel-picture rect').getAttribute('class')"), StringComparison.Ordinal);
+        // On the reel a part is chosen by dragging and kept.
+        window.Script<object?>("""
+            const reel = document.getElementById('reel'), box = reel.getBoundingClientRect();
+            const at = (what, part) => reel.dispatchEvent(new PointerEvent(what, { bubbles: true, button: 0, pointerId: 1, clientX: box.left + box.width * part, clientY: box.top + 9 }));
+            reel.setPointerCapture = () => {};
+            at('pointerdown', 0.9); at('pointermove', 0.95); at('pointermove', 1); at('pointerup', 1);
+            return null
+            """);
+        window.Until(() => window.Script<bool>("return !document.getElementById('keep-part').hidden"), "the part to keep");
+        window.Press("#keep-part");
+        window.Until(() => house.Shelf.All().Count == 2, "the second take");
+        Assert.DoesNotContain(window.Errors(), error => !error.Contains("signalr", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public async Task A_file_is_dropped_tidied_with_what_it_was_as_outlines_and_taken_back_by_keys()
+    {
+        await using var house = await House.Open(dome: true);
+        window.Go(house, "/takes");
+        Drop("late.mid", StandardMidiFile.WriteTake(Late(), "late"));
+        window.Until(() => window.Text(".take-card.chosen b") == "late" && window.Text("#part-count").StartsWith("16 notes", StringComparison.Ordinal), "the file as a take");
+        // By keys alone: two bars are chosen, looked at and tidied.
+        window.Find("#take-canvas").SendKeys(Keys.Shift + Keys.ArrowRight + Keys.ArrowRight);
+        window.Until(() => window.Text("#part-title") == "Bars 1 to 2", "two bars");
+        window.Press("#tidy-look");
+        window.Press("#tidy-do");
+        window.Until(() => house.Shelf.Open(house.Shelf.Chosen!.Value, out var open) is null && open!.Row.Place == 1, "that it is tidied");
+        Assert.Null(house.Shelf.Open(house.Shelf.Chosen!.Value, out var tidied));
+        Assert.Equal(8, tidied!.Take.Events.Count(each => each.Message.IsNoteOn && each.At.Microseconds % 125_000 == 0));
+        window.Key(Keys.Escape);
+        window.Script<object?>("document.activeElement.blur(); return null");
+        window.Key("u");
+        window.Until(() => house.Shelf.Open(house.Shelf.Chosen!.Value, out var open) is null && open!.Row.Place == 0, "that it is taken back");
+        // What is no file is refused with a sentence, and nothing is added.
+        Drop("odd.mid", [1, 2, 3]);
+        window.Until(() => window.Text("#takes-problem").StartsWith("odd.mid", StringComparison.Ordinal), "the sentence");
+        Assert.Single(house.Shelf.All());
+    }
+
+    [Fact]
+    public async Task Space_plays_and_stops_and_what_is_recorded_is_seen_in_another_window()
+    {
+        await using var house = await House.Open(dome: true);
+        using var other = new Window();
+        window.Go(house, "/takes");
+        Drop("late.mid", StandardMidiFile.WriteTake(Late(), "late"));
+        window.Until(() => window.Text(".take-card.chosen b") == "late", "the file as a take");
+        window.Key(" ");
+        window.Until(() => window.Has("#use-own"), "that a port of its own is offered");
+        window.Press("#use-own");
+        window.Until(() => house.Desk.Junction.Played.Plays && window.Text("#take-play").Contains("Stop", StringComparison.Ordinal), "that it plays");
+        window.Until(() => window.Text("#take-where").StartsWith("bar ", StringComparison.Ordinal), "where it is");
+        window.Script<object?>("document.activeElement.blur(); return null");
+        window.Key(" ");
+        window.Until(() => !house.Desk.Junction.Played.Plays, "that it stops");
+        other.Go(house, "/plan");
+        other.Key("e");
+        other.Until(() => house.Deck.Now is not null, "that it records");
+        window.Until(() => window.Text("#record").Contains("Stop recording", StringComparison.Ordinal), "that it is seen");
+        other.Until(() => other.Has("nav a.recording"), "the dot in the head");
+        window.Script<object?>("document.activeElement.blur(); return null");
+        window.Key("e");
+        window.Until(() => house.Deck.Now is null, "that it stops");
+        Assert.Equal(2, house.Shelf.All().Count);
+    }
+
+    [Theory]
+    [InlineData(false, 1280)]
+    [InlineData(true, 1280)]
+    [InlineData(false, 1024)]
+    public async Task The_page_fits_the_screen_and_nothing_on_it_is_hard_to_read(bool dark, int width)
+    {
+        await using var house = await House.Open(dome: true);
+        window.Resize(width, width == 1280 ? 800 : 768);
+        window.Dark(dark);
+        window.Go(house, "/takes");
+        Drop("late.mid", StandardMidiFile.WriteTake(Late(), "late"));
+        window.Until(() => window.Text("#part-count").Length > 0, "the take");
+        Assert.Equal(0, window.Script<long>("return Math.max(0, document.documentElement.scrollWidth - innerWidth)"));
+        if (width == 1280) Assert.Equal(0, window.Script<long>("const m = document.getElementById('main'); return Math.max(0, m.scrollHeight - m.clientHeight)"));
+        Assert.Equal("", window.Script<string>("""
+            const out = [...document.querySelectorAll('.tool')].filter((tool) => [...tool.querySelectorAll('.button, .field, .pick-box')].some((each) => each.getBoundingClientRect().right > tool.getBoundingClientRect().right + 1));
+            return out.map((tool) => tool.querySelector('h3').textContent).join(', ')
+            """));
+        window.Resize(1280, 800);
+        window.Dark(false);
+    }
+
+    /// <summary>A take of four bars, each note a little late.</summary>
+    private static Take Late() => new()
+    {
+        Tracks = [new TakeTrack("keys")],
+        Events = [.. Enumerable.Range(0, 16).SelectMany(beat => new[]
+        {
+            new TakeEvent(new Core.Midi.MidiSpan(beat * 500_000 + 30_000), 0, Core.Midi.MidiMessage.FromBytes(0x90, 60 + beat % 8, 80)),
+            new TakeEvent(new Core.Midi.MidiSpan(beat * 500_000 + 330_000), 0, Core.Midi.MidiMessage.FromBytes(0x80, 60 + beat % 8, 0)),
+        })],
+        Length = new Core.Midi.MidiSpan(8_000_000),
+    };
+
+    private void Drop(string name, byte[] bytes) => window.Script<object?>($$"""
+        const bytes = Uint8Array.from(atob("{{Convert.ToBase64String(bytes)}}"), (letter) => letter.charCodeAt(0));
+        const data = new DataTransfer();
+        data.items.add(new File([bytes], "{{name}}"));
+        document.querySelector('.take').dispatchEvent(new DragEvent('drop', { bubbles: true, cancelable: true, dataTransfer: data }));
+        return null
+        """);
+}

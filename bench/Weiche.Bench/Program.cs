@@ -30,9 +30,9 @@ if (args is ["--soak", var length])
     folder.Delete(recursive: true);
     return;
 }
-if (args.Any(word => word is not ("--quick" or "--engine" or "--plan" or "--checks" or "--lineups" or "--time" or "--edits")))
+if (args.Any(word => word is not ("--quick" or "--engine" or "--plan" or "--checks" or "--lineups" or "--time" or "--takes" or "--edits")))
 {
-    Console.Error.WriteLine("bench takes --quick, --engine (nothing but the engine), --plan (nothing but Plan and Watch), --checks (nothing but the checks), --lineups (nothing but lineups), --time (nothing but the clock), --edits (nothing but playing while it is edited), --soak MINUTES, or --classes with what BenchmarkDotNet takes.");
+    Console.Error.WriteLine("bench takes --quick, --engine (nothing but the engine), --plan (nothing but Plan and Watch), --checks (nothing but the checks), --lineups (nothing but lineups), --time (nothing but the clock), --takes (nothing but takes), --edits (nothing but playing while it is edited), --soak MINUTES, or --classes with what BenchmarkDotNet takes.");
     Environment.ExitCode = 2;
     return;
 }
@@ -64,6 +64,12 @@ if (args.Contains("--checks"))
 if (args.Contains("--time"))
 {
     Time();
+    Console.WriteLine(table.ToMarkdown());
+    return;
+}
+if (args.Contains("--takes"))
+{
+    Takes();
     Console.WriteLine(table.ToMarkdown());
     return;
 }
@@ -214,6 +220,25 @@ void Time()
     table.Add("± 3 ms of jitter, steadied: µs that intervals stray", Table.Number(left, "0"), Table.Number(came, "0") + " as it came", Table.Number(left / came, "0.000"), "≤ 200 µs");
     var (pulse, writes, bytes) = TimeBench.Cost();
     table.Add("a pulse to 16 destinations: ns; bytes allocated", $"{Table.Number(pulse, "0")}; {bytes}", Table.Number(writes, "0") + " 16 bytes into 16 arrays", Table.Number(pulse / writes), "0 bytes");
+}
+
+void Takes()
+{
+    var (with, without, bytes, missing) = TakesBench.Reel(quick ? 6 : 40);
+    table.Add("engine, demo studio, 10 000 messages a second with the reel written beside it: ns a message", Table.Number(with, "0"), Table.Number(without, "0") + " without", Table.Number(with / without), "≤ 1.05");
+    table.Add("the reel at that: bytes a message; messages missed", $"{Table.Number(bytes)}; {missing}", "3 as they came", Table.Number(bytes / 3), "≤ 12 bytes");
+    foreach (var busy in new[] { 0, 4 })
+    {
+        var (own, loop) = TakesBench.Lateness(quick ? 20 : 60, busy);
+        foreach (var (name, share) in new[] { ("99th", 0.99), ("99.9th", 0.999) })
+        {
+            var (weiche, bare) = (Table.Percentile(own, share), Table.Percentile(loop, share));
+            table.Add($"a take played, three onlookers, {busy} busy programs: µs late, {name}", Table.Number(weiche, "0"), Table.Number(bare, "0") + " a loop that sleeps until each moment", Table.Number(weiche / bare), share < 0.995 ? "≤ 1.5" : "–");
+        }
+    }
+    var (read, other, length, tidy, split) = TakesBench.Files();
+    table.Add($"a file of {length / 1e6:0.0} MB, 100 000 notes, read: ms", Table.Number(read, "0"), Table.Number(other, "0") + " NAudio.Midi", Table.Number(read / other), "< 100 ms a MB");
+    table.Add("the same tidied; split by keys: ms", $"{Table.Number(tidy, "0")}; {Table.Number(split, "0")}", Table.Number(read, "0") + " reading it", Table.Number((tidy + split) / read), "–");
 }
 
 string Ns(double each) => Table.Number(each * 1e9, "0.0");

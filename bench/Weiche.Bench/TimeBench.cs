@@ -11,23 +11,36 @@ namespace Weiche.Bench;
 /// steadily a clock with jitter leaves; and what a pulse costs.</summary>
 internal static class TimeBench
 {
-    private const int PulsesASecond = 48;
+    internal const int PulsesASecond = 48;
 
     /// <summary>µs by which each pulse at 120 bpm left late: of Weiche's clock into a sink, and of the loop beside it, in the same seconds.</summary>
     /// <param name="seconds">How long.</param>
     /// <param name="busy">How many programs spin meanwhile.</param>
     internal static (double[] Own, double[] Loop, double Drift) Lateness(double seconds, int busy)
     {
-        var spinners = Enumerable.Range(0, busy).Select(_ => Process.Start(new ProcessStartInfo("sh", "-c \"while :; do :; done\""))!).ToList();
-        var clock = new StudioClock(TimeProvider.System);
         var studio = PassThrough.Apply(PassThrough.Apply(Studio.Empty("time"), new AddVirtualPort("a")), new SetMaster(ClockMaster.Own));
         var to = studio.Destinations.First().Id;
         studio = PassThrough.Apply(studio, new SetFollower(new Follower(to, ClockForm.Steadied, false, MidiSpan.Zero)));
-        using var junction = new Junction(studio, clock);
         var count = (int)(seconds * PulsesASecond);
+        var (own, loop) = Beside(studio, to, count, busy, _ => { });
+        return (own, loop, Enumerable.Range(count - Math.Min(count, 100), Math.Min(count, 100)).Min(pulse => own[pulse]));
+    }
+
+    /// <summary>µs by which each of many messages, 48 a second, leaves late, and a loop beside it in the same seconds.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <param name="to">Where they leave.</param>
+    /// <param name="count">How many.</param>
+    /// <param name="busy">How many programs spin meanwhile.</param>
+    /// <param name="begin">Has them begin.</param>
+    internal static (double[] Own, double[] Loop) Beside(Studio studio, PortId to, int count, int busy, Action<Junction> begin)
+    {
+        var spinners = Enumerable.Range(0, busy).Select(_ => Process.Start(new ProcessStartInfo("sh", "-c \"while :; do :; done\""))!).ToList();
+        var clock = new StudioClock(TimeProvider.System);
+        using var junction = new Junction(studio, clock);
         using var onlookers = new Onlookers(junction, 3);
         var sink = new Times(clock, count);
         junction.Connect(to, sink);
+        begin(junction);
         var loop = new double[count];
         var sleeper = new Thread(() => Sleep(clock, loop)) { IsBackground = true };
         sleeper.Start();
@@ -39,12 +52,10 @@ internal static class TimeBench
             spinner.WaitForExit();
             spinner.Dispose();
         }
-        // Where the pulses should have been: from the first on, each 20 833 1/3 µs later. The first may itself have been late: the least late of the first hundred counts.
+        // Where they should have been: from the first on, each 20 833 1/3 µs later. The first may itself have been late: the least late of the first hundred counts.
         double At(int pulse) => pulse * 1e6 / PulsesASecond;
         var least = Enumerable.Range(0, Math.Min(count, 100)).Min(pulse => sink.At[pulse] - At(pulse));
-        var own = Enumerable.Range(0, count).Select(pulse => sink.At[pulse] - At(pulse) - least).ToArray();
-        var drift = Enumerable.Range(count - Math.Min(count, 100), Math.Min(count, 100)).Min(pulse => own[pulse]);
-        return (own, loop, drift);
+        return (Enumerable.Range(0, count).Select(pulse => sink.At[pulse] - At(pulse) - least).ToArray(), loop);
     }
 
     /// <summary>How far the pulses of a clock stray that came with ± 3 ms of jitter, as they came and steadied: standard deviations of the intervals, µs,
@@ -128,7 +139,7 @@ internal static class TimeBench
             var now = clock.Now.Microseconds;
             foreach (var each in bytes)
             {
-                if (each == 0xF8 && Count < most) At[Count++] = now;
+                if (each >= 0x80 && Count < most) At[Count++] = now;
             }
             return bytes.Length;
         }
@@ -180,7 +191,7 @@ internal static class TimeBench
         }
     }
 
-    private readonly struct Nowhere : IByteTaker
+    internal readonly struct Nowhere : IByteTaker
     {
         public int Take(PortId destination, ReadOnlySpan<byte> bytes) => bytes.Length;
     }

@@ -32,7 +32,7 @@ public static partial class StandardMidiFile
         return new Take
         {
             Tracks = [.. names.Select((name, index) => new TakeTrack(name is { Length: > 0 } ? name : string.Create(CultureInfo.InvariantCulture, $"track {index + 1}")))],
-            Events = Take.InOrder(events),
+            Events = [.. events],
             Tempo = MapOf(tempos, signatures),
             Marks = [.. marks],
             Length = new MidiSpan(last),
@@ -45,8 +45,16 @@ public static partial class StandardMidiFile
             switch (each.Meta)
             {
                 case NoMeta:
-                    var sink = new TakeSink(pool, events, at, each.Track);
-                    parsers[each.Track].Parse(each.Bytes, ref sink);
+                    var parser = parsers[each.Track];
+                    if (each.Bytes.Length == 0 && !parser.IsInsideMessage)
+                    {
+                        events.Add(new TakeEvent(at, each.Track, each.Short));
+                    }
+                    else
+                    {
+                        var sink = new TakeSink(pool, events, at, each.Track);
+                        parser.Parse(each.Whole, ref sink);
+                    }
                     if (events.Count > Take.MostEvents) throw new RecordingException($"the file has more than {Take.MostEvents} messages; that is as many as a take has");
                     break;
                 case NameMeta when names[each.Track] is null:

@@ -1,5 +1,6 @@
 using System.Buffers.Binary;
 using System.Text;
+using Weiche.Core.Midi;
 
 namespace Weiche.Files;
 
@@ -32,8 +33,14 @@ public static partial class StandardMidiFile
     /// <param name="Track">The track, from 0.</param>
     /// <param name="Bytes">Bytes of a message, or of a meta event.</param>
     /// <param name="Meta">The type of a meta event; <see cref="NoMeta"/> for a message.</param>
-    private sealed record FileEvent(long Tick, int Order, int Track, byte[] Bytes, int Meta = NoMeta)
+    private readonly record struct FileEvent(long Tick, int Order, int Track, byte[] Bytes, int Meta = NoMeta)
     {
+        /// <summary>A short message; its bytes are made of it when they are asked for.</summary>
+        internal MidiMessage Short { get; init; }
+
+        /// <summary>The bytes of whatever it is.</summary>
+        internal byte[] Whole => Bytes.Length > 0 || Meta != NoMeta ? Bytes : Short.DataLength == 1 ? [Short.Status, Short.Data1] : [Short.Status, Short.Data1, Short.Data2];
+
         /// <summary>µs of a quarter note from here on; 0 if it says nothing of that.</summary>
         internal int Tempo => Meta == TempoMeta && Bytes.Length == 3 ? Bytes[0] << 16 | Bytes[1] << 8 | Bytes[2] : 0;
     }
@@ -55,7 +62,7 @@ public static partial class StandardMidiFile
 
         void Add(FileEvent each, long at)
         {
-            if (each.Meta == NoMeta) timed.Add(new TimedBytes(at, each.Bytes));
+            if (each.Meta == NoMeta) timed.Add(new TimedBytes(at, each.Whole));
         }
     }
 
@@ -217,7 +224,7 @@ public static partial class StandardMidiFile
                 {
                     if (file[at + i] >= 0x80) throw new RecordingException($"byte {at + i}: {file[at + i]:X2} is not data");
                 }
-                events.Add(new FileEvent(tick, events.Count, track, [(byte)status, .. file.Slice(at, length)]));
+                events.Add(new FileEvent(tick, events.Count, track, []) { Short = MidiMessage.FromBytes(status, file[at], length > 1 ? file[at + 1] : 0) });
                 at += length;
             }
         }
@@ -231,7 +238,7 @@ public static partial class StandardMidiFile
         // Negative: frames a second and ticks a frame; 29 stands for 30 dropped, 29.97 a second.
         var frames = -(division >> 8);
         var perSecond = frames == 29 ? 30_000m / 1001 : frames;
-        foreach (var each in events.OrderBy(each => each.Tick).ThenBy(each => each.Order))
+        foreach (var each in InOrder(events))
         {
             Pass(each.Tick);
             if (each.Tempo > 0) tempo = each.Tempo;
@@ -247,6 +254,16 @@ public static partial class StandardMidiFile
         }
 
         long Whole() => (long)Math.Min(Math.Round(time), long.MaxValue / 4);
+    }
+
+    /// <summary>Events of several tracks in the order of their times; of one moment as they stand in the file.</summary>
+    private static List<FileEvent> InOrder(IEnumerable<FileEvent> events)
+    {
+        var list = events as List<FileEvent> ?? [.. events];
+        var isSorted = true;
+        for (var i = 1; i < list.Count && isSorted; i++) isSorted = list[i].Tick >= list[i - 1].Tick;
+        if (!isSorted) list.Sort((one, other) => one.Tick != other.Tick ? one.Tick.CompareTo(other.Tick) : one.Order.CompareTo(other.Order));
+        return list;
     }
 
     private static long Variable(ReadOnlySpan<byte> file, ref int at, int end)

@@ -103,7 +103,7 @@ public class TakesTests
         // What is played back is not what came in.
         Assert.Equal(0, house.Shelf.Reel().Count);
         // From a port of its own: the virtual port is made, and undo takes it away.
-        await house.Post("/takes?handler=Play", ("take", id), ("own", "true"));
+        await house.Post("/takes?handler=Play", ("take", id), ("source", -1));
         Assert.NotNull(house.Desk.OwnPort);
         Assert.Equal("Add virtual port Takes", house.Desk.State.Undo);
         await house.Post("/quiet");
@@ -265,6 +265,48 @@ public class TakesTests
         finally
         {
             Directory.Delete(folder, recursive: true);
+        }
+    }
+
+    [Fact]
+    public async Task Where_nothing_can_be_written_it_is_said_at_once_and_what_was_played_meanwhile_is_there_afterwards()
+    {
+        await using var house = await House.Open(dome: true);
+        await house.Post("/takes?handler=Record");
+        Strike(60);
+        await House.Until(() => house.Deck.Written > 0, "the first page");
+        Refuse(true);
+        Strike(62);
+        await House.Until(() => house.Deck.Fault is not null, "that it is known");
+        Assert.Contains("Nothing is written down at the moment", (await house.Get("/takes")).QuerySelector("#takes-problem")!.TextContent, StringComparison.Ordinal);
+        Refuse(false);
+        await House.Until(() => house.Deck.Fault is null, "that it is written again");
+        Assert.NotNull(house.Deck.Now);
+        // For longer, recording stops with a sentence, and playing goes on.
+        Refuse(true);
+        Strike(64);
+        await House.Until(() => house.Deck.Now is null, "that it stops");
+        Assert.StartsWith("Recording stopped", house.Deck.Ended, StringComparison.Ordinal);
+        Refuse(false);
+        await House.Until(() => house.Desk.State.Notice?.Sentence.StartsWith("Recording stopped", StringComparison.Ordinal) == true, "that it is said");
+        Strike(67);
+        await House.Until(() => house.StandIn("Brandung").Listener!.Heard.Version > 0, "that playing goes on");
+        Assert.Equal([60, 62], Opened(house).Take.Events.Where(each => each.Message.IsNoteOn).Select(each => (int)each.Message.Data1));
+
+        void Strike(int key)
+        {
+            house.StandIn("Amsel 61").Player!.Press("hand", key, 90);
+            house.StandIn("Amsel 61").Player!.Release("hand", key);
+        }
+
+        void Refuse(bool on)
+        {
+            using var connection = new Microsoft.Data.Sqlite.SqliteConnection($"Data Source={house.Desk.DatabaseFile};Pooling=False");
+            connection.Open();
+            using var command = connection.CreateCommand();
+            command.CommandText = on ? "CREATE TRIGGER no_room BEFORE INSERT ON Pages BEGIN SELECT RAISE(FAIL, 'no room'); END; CREATE TRIGGER no_more BEFORE UPDATE ON Pages BEGIN SELECT RAISE(FAIL, 'no room'); END"
+                : "DROP TRIGGER no_room; DROP TRIGGER no_more";
+            command.ExecuteNonQuery();
         }
     }
 

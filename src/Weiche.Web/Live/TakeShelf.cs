@@ -69,8 +69,8 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
     /// <summary>The take that is played, or was last.</summary>
     public int? Playing { get; private set; }
 
-    /// <summary>Whether it goes in step with the clock.</summary>
-    public bool InStep { get; private set; }
+    /// <summary>Tempo and bars of the take that is played, or was last; whether it goes in step with the clock.</summary>
+    public (TempoMap Tempo, bool InStep) PlayedBy { get; private set; } = (TempoMap.Usual, false);
 
     /// <summary>The takes, the newest first.</summary>
     /// <exception cref="StoreException">The database cannot be read.</exception>
@@ -327,8 +327,8 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
     public Problem? Play(int id, PlayHow how)
     {
         if (Open(id, out var open) is { } problem) return problem;
-        (Playing, Chosen, InStep) = (id, id, how.InStep);
-        return desk.Play(open!.Take, how with { Own = how.Own ?? desk.OwnPort });
+        (Playing, Chosen, PlayedBy) = (id, id, (open!.Take.Tempo, how.InStep));
+        return desk.Play(open.Take, how with { Own = how.Own ?? desk.OwnPort });
     }
 
     /// <summary>A take put together from its pages as it was recorded, or read from its file.</summary>

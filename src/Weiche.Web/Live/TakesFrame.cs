@@ -27,13 +27,13 @@ public sealed record TakesFrame(string? Records, int? RecordedTake, string Count
         var (recording, played) = (deck.Now, desk.Junction.Played);
         var count = recording is null ? "" : string.Create(CultureInfo.InvariantCulture, $"{Words.Count(recording.Count)} messages{(recording.Missing > 0 ? $", {Words.Count(recording.Missing)} missing" : "")}");
         var since = recording is null ? null : TakeShelf.LengthOf(new MidiSpan(deck.NowOnTape - recording.Begin));
-        if (!played.Plays || shelf.Playing is not { } id || shelf.Open(id, out var open) is not null) return new TakesFrame(since, recording?.TakeId, count, false, false, null, 0, 0, "", deck.Written);
+        if (!played.Plays || shelf.Playing is not { } id) return new TakesFrame(since, recording?.TakeId, count, false, false, null, 0, 0, "", deck.Written);
         var now = desk.Junction.Clock.Now;
         var place = played.Place + played.Rate * Math.Max(0, (now - played.At).Microseconds);
-        var tempo = open!.Take.Tempo;
+        var (tempo, inStep) = shelf.PlayedBy;
         // What goes in step counts pulses.
-        var at = shelf.InStep ? tempo.TimeAt(place / Tempo.PulsesABeat) : new MidiSpan((long)place);
-        var rate = !played.Waits && played.Rate > 0 ? shelf.InStep ? played.Rate / Tempo.PulsesABeat * 60_000_000 / tempo.BpmAt(at) : played.Rate : 0;
+        var at = inStep ? tempo.TimeAt(place / Tempo.PulsesABeat) : new MidiSpan((long)place);
+        var rate = !played.Waits && played.Rate > 0 ? inStep ? played.Rate / Tempo.PulsesABeat * 60_000_000 / tempo.BpmAt(at) : played.Rate : 0;
         var music = tempo.PlaceAt(at);
         return new TakesFrame(since, recording?.TakeId, count, true, played.Waits, id, at.Microseconds / 100.0, rate * 10, string.Create(CultureInfo.InvariantCulture, $"{music.Bar}.{music.Beat}"), deck.Written);
     }

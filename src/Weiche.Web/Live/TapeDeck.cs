@@ -26,6 +26,9 @@ public sealed class TapeDeck : Ticker
     private const int PageLength = 16 << 10;
     private const int MostUnwritten = 32 << 20;
 
+    // So often in a row the database may refuse before a recording is ended.
+    private const int MostFailures = 12;
+
     private static readonly MidiSpan PageTime = MidiSpan.Second * 5;
     private static readonly TimeSpan WriteInterval = TimeSpan.FromMilliseconds(250);
 
@@ -43,8 +46,12 @@ public sealed class TapeDeck : Ticker
     private int _minutes;
     private long _next;
     private long _trimmed;
+    private int _failures;
     private MidiTime _last;
+    // Of the message that is read: a system exclusive's bytes come right after it.
+    private PortId _cameFrom;
     private MidiMessage _exclusive;
+    private byte[]? _body;
     private bool _wanted;
     private bool _isMade;
     private volatile bool _stopped;
@@ -208,13 +215,15 @@ public sealed class TapeDeck : Ticker
             {
                 WriteOut();
                 Trim(force: false);
-                Fault = null;
+                (Fault, _failures) = (null, 0);
             }
         }
         catch (StoreException exception)
         {
             Fault = exception.Message;
-            // A recording that cannot be kept says so and stops; what there is of it stays, and playing goes on.
+            // What cannot be written for a moment is kept for the next. A recording that cannot be kept for longer says so and stops; what there is of
+            // it stays, and playing goes on.
+            if (++_failures < MostFailures) return;
             lock (_gate)
             {
                 if (_recording is null) return;
@@ -299,9 +308,6 @@ public sealed class TapeDeck : Ticker
                 break;
         }
     }
-
-    private PortId _cameFrom;
-    private byte[]? _body;
 
     private void Came(PortId source, in MidiMessage message, ReadOnlySpan<byte> body)
     {

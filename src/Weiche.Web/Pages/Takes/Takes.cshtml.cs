@@ -236,14 +236,14 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
     /// <param name="to">To where it goes if it loops, µs.</param>
     /// <param name="loop">Whether the chosen part is played again and again.</param>
     /// <param name="inStep">Whether it goes with the clock.</param>
-    /// <param name="own">Whether all of it comes from the take's own port.</param>
+    /// <param name="source">As which source all of it is played; 0 for where it came, below 0 for the take's own port.</param>
     /// <param name="speed">How fast, per cent.</param>
-    public IActionResult OnPostPlay(int take, long? from, long? to, bool loop, bool inStep, bool own, int speed = 100)
+    public IActionResult OnPostPlay(int take, long? from, long? to, bool loop, bool inStep, int source, int speed = 100)
     {
         var range = RangeOf(from, to);
-        if (own && desk.OwnPort is null && desk.Apply(new AddVirtualPort(StudioDesk.OwnPortName)).Problem is { } problem) return Answer(take, problem);
+        if (source < 0 && desk.OwnPort is null && desk.Apply(new AddVirtualPort(StudioDesk.OwnPortName)).Problem is { } problem) return Answer(take, problem);
         var whole = to is null || range.To <= range.From;
-        return Answer(take, shelf.Play(take, new PlayHow(range.From, loop ? new TakeRange(whole ? MidiSpan.Zero : range.From, whole ? LengthOf(take) : range.To) : null, inStep, speed, AsOwn: own)));
+        return Answer(take, shelf.Play(take, new PlayHow(range.From, loop ? new TakeRange(whole ? MidiSpan.Zero : range.From, whole ? LengthOf(take) : range.To) : null, inStep, speed, source > 0 ? new PortId(source) : null, AsOwn: source != 0)));
     }
 
     /// <summary>Stops what is played.</summary>

@@ -1,6 +1,6 @@
 // One key for each thing that is done often. Typing in a field and playing the bench are left alone.
 
-import { whenAnswered } from "./page.js";
+import { say, whenAnswered } from "./page.js";
 
 const pages = { 1: "/gear", 2: "/plan", 3: "/watch", 4: "/checks", 5: "/lineups", 6: "/takes" };
 
@@ -100,11 +100,17 @@ export function startKeys() {
     return true;
   };
 
+  const stepTake = (id) => {
+    const button = document.getElementById(id);
+    if (button?.disabled) say(`${button.title}. What was done to the studio is undone by the button in the head.`);
+    return Boolean(button) && change(id);
+  };
+
   const actions = {
     b: () => press("bench-button"),
     // On Takes they are the take's own: it says so on its buttons.
-    u: () => (document.getElementById("take-undo") ? change("take-undo") : step("undo")),
-    r: () => (document.getElementById("take-redo") ? change("take-redo") : step("redo")),
+    u: () => stepTake("take-undo") || step("undo"),
+    r: () => stepTake("take-redo") || step("redo"),
     h: () => { location.href = "/history"; return true; },
     f: () => press("find"),
     t: () => press("test-note") || press("trace"),

@@ -6,13 +6,15 @@ const names = 132;
 const head = 22;
 const shortest = 2000;
 const smallestLane = 16;
+const many = 8000;
 
 export function startTakes(live) {
   // What is looked at, by take: it stays when the page is asked for anew.
   const looks = new Map();
-  let [picture, shownFor, pending] = [null, "", 0];
+  let [picture, shownFor, pending, loaded] = [null, "", 0, 0];
   let frame = null;
   let colours = null;
+  let followed = null;
 
   const page = () => document.querySelector("[data-page=takes]");
   const canvas = () => document.getElementById("take-canvas");
@@ -27,7 +29,10 @@ export function startTakes(live) {
   live.whileOn("Takes", () => true, (next) => {
     const before = frame;
     frame = { ...next, at: performance.now() };
-    document.querySelector("nav a[href='/takes']")?.classList.toggle("recording", next.records !== null);
+    const link = document.querySelector("nav a[href='/takes']");
+    link?.classList.toggle("recording", next.records !== null);
+    link?.classList.toggle("playing", next.plays);
+    if (link) link.title = `Takes (6)${next.records === null ? "" : `: recorded for ${next.records}`}${next.plays ? `: a take ${next.waits ? "waits for the clock" : "plays"}` : ""}`;
     if (!page()) return;
     if (before && before.reel !== next.reel) refreshReel();
     const button = document.querySelector("#record [data-rec]");
@@ -36,7 +41,8 @@ export function startTakes(live) {
     const play = document.getElementById("take-play");
     const here = next.plays && String(next.playedTake) === page().dataset.take;
     if (play && play.classList.contains("on") !== here) refresh();
-    if (next.recordedTake !== null && String(next.recordedTake) === page().dataset.take && next.reel !== before?.reel) load(true);
+    const grows = next.recordedTake !== null && String(next.recordedTake) === page().dataset.take;
+    if (grows && next.reel !== before?.reel && performance.now() - loaded > 1500) load(true);
     if (here || before?.plays) draw();
   });
 
@@ -206,6 +212,7 @@ export function startTakes(live) {
       return;
     }
     const mine = ++pending;
+    loaded = performance.now();
     const answer = await fetch(`/takes?handler=Picture&take=${id}${query}`, { headers: { "HX-Request": "true" } });
     if (!answer.ok || mine !== pending) return;
     read(await answer.arrayBuffer());
@@ -275,11 +282,16 @@ export function startTakes(live) {
         open = open.filter((row) => row.height !== least(row));
       }
     }
-    let y = head;
+    // More tracks than there is room for are scrolled through.
+    const state = look();
+    const over = Math.max(0, rows.reduce((sum, row) => sum + row.height, 0) - (height - head - 1));
+    state.top = Math.max(0, Math.min(over, state.top ?? 0));
+    let y = head - state.top;
     for (const row of rows) {
       row.y = y;
       y += row.height;
     }
+    return over;
   }
 
   function colour(name) {
@@ -323,7 +335,7 @@ export function startTakes(live) {
     pen.clearRect(0, 0, width, height);
     if (!colours) readColours();
     const state = look();
-    place(height);
+    const over = place(height);
     const x = (time) => xOf(time, state, width);
     pen.font = "12px Overpass, sans-serif";
 
@@ -334,15 +346,15 @@ export function startTakes(live) {
     for (const [at, number] of picture.bars) {
       const where = x(at);
       if (where < names - 1 || where > width) continue;
-      if (where - lastLine < 5) continue;
+      if (where - lastLine < 8) continue;
       lastLine = where;
       pen.strokeStyle = colours.edge;
       pen.beginPath();
       pen.moveTo(Math.round(where) + 0.5, head - 4);
       pen.lineTo(Math.round(where) + 0.5, height);
       pen.stroke();
-      if (where - lastNumber < 34) continue;
-      lastNumber = where;
+      if (where < lastNumber) continue;
+      lastNumber = where + Math.max(34, pen.measureText(String(number)).width + 14);
       pen.fillStyle = colours.ink;
       pen.fillText(String(number), where + 3, 13);
     }
@@ -389,6 +401,10 @@ export function startTakes(live) {
     pen.restore();
 
     // Names on the left, and what divides the rows.
+    pen.save();
+    pen.beginPath();
+    pen.rect(0, head, width, height - head);
+    pen.clip();
     for (const [index, row] of rows.entries()) {
       pen.strokeStyle = colours.edge;
       pen.beginPath();
@@ -407,12 +423,23 @@ export function startTakes(live) {
         pen.fillText(picture.tracks[row.track].keys || `${picture.tracks[row.track].count} messages`, 10, row.y + 34);
       }
     }
+    pen.restore();
     nameTracks();
+    if (over > 0) {
+      const hidden = rows.filter((row) => row.track >= 0 && row.kind !== "lane" && (row.y + row.height > height || row.y < head)).length;
+      pen.fillStyle = colours.soft;
+      pen.fillText(`${hidden} more: ↑ ↓`, 8, 13);
+    }
 
     // Where it is played.
     if (frame?.plays && String(frame.playedTake) === page().dataset.take && !frame.waits) {
       const now = frame.place + frame.rate * (performance.now() - frame.at);
       const where = x(now);
+      if (followed !== frame.playedTake) {
+        // Begun where it is not seen: there one looks first.
+        followed = frame.playedTake;
+        if (where < names || where > width) show(now - (state.to - state.from) * 0.05, now + (state.to - state.from) * 0.95);
+      }
       if (where >= names && where <= width) {
         pen.fillStyle = colours.red;
         pen.fillRect(where - 1, head - 6, 2, height - head + 6);
@@ -423,6 +450,7 @@ export function startTakes(live) {
       }
       draw();
     }
+    if (!frame?.plays) followed = null;
     showPart();
   }
 
@@ -439,6 +467,10 @@ export function startTakes(live) {
       else high = middle;
     }
     if (outline) low = 0;
+    else if (picture.notes > many && visible(data, low, state) > many) {
+      dots(pen, data, low, rowOf, state, width);
+      return;
+    }
     for (let track = -1, i = low * 3; i < data.length; i += 3) {
       const from = data[i];
       if (!outline && from > state.to) break;
@@ -467,6 +499,49 @@ export function startTakes(live) {
         pen.fillRect(left, y, Math.min(2, wide), high);
       } else pen.fillRect(left, y, wide, high);
     }
+  }
+
+  function visible(data, low, state) {
+    let [first, last] = [low, data.length / 3];
+    while (first < last) {
+      const middle = (first + last) >> 1;
+      if (data[middle * 3] <= state.to) first = middle + 1;
+      else last = middle;
+    }
+    return first - low;
+  }
+
+  // So many that hardly any is wider than a pixel are set pixel by pixel: a hundred thousand in a few milliseconds.
+  let board = null;
+  function dots(pen, data, low, rowOf, state, width) {
+    const [wide, high] = [Math.ceil(width - names), Math.ceil(canvas().clientHeight)];
+    board ??= document.createElement("canvas");
+    [board.width, board.height] = [wide, high];
+    const paper = board.getContext("2d");
+    const image = paper.createImageData(wide, high);
+    const pixels = new Uint32Array(image.data.buffer);
+    const [amber, ...strips] = [colours.amber, ...colours.strips].map((css) => {
+      const [r, g, b] = css.match(/[\d.]+/g).map(Number);
+      return (255 << 24 | b << 16 | g << 8 | r) >>> 0;
+    });
+    const scale = wide / (state.to - state.from);
+    for (let i = low * 3; i < data.length && data[i] <= state.to; i += 3) {
+      if (data[i + 1] < state.from) continue;
+      const what = data[i + 2];
+      const track = what >>> 18;
+      const row = rowOf.get(track);
+      if (!row) continue;
+      const { low: lowest, high: highest, strip } = picture.tracks[track];
+      const step = Math.min(14, (row.height - 10) / (highest - lowest + 1));
+      const y = Math.round(row.y + row.height - 5 - (row.height - 10 - step * (highest - lowest + 1)) / 2 - ((what & 127) - lowest + 1) * step);
+      const from = Math.max(0, Math.floor((data[i] - state.from) * scale));
+      const to = Math.min(wide, Math.max(from + 1, Math.round((data[i + 1] - state.from) * scale)));
+      const tall = Math.max(1, Math.min(step - 0.5, 8)) | 0;
+      const colour = state.part && data[i] >= state.part[0] && data[i] < state.part[1] ? amber : strips[strip];
+      for (let line = Math.max(0, y); line < Math.min(high, y + tall); line++) pixels.fill(colour, line * wide + from, line * wide + to);
+    }
+    paper.putImageData(image, 0, 0);
+    pen.drawImage(board, names, 0);
   }
 
   function drawLane(pen, row, state, x, width) {
@@ -529,7 +604,7 @@ export function startTakes(live) {
   function nameTracks() {
     for (const element of document.querySelectorAll(".track-name")) {
       const row = rows.find((each) => each.track === Number(element.dataset.track));
-      if (row && row.y + 18 < canvas().clientHeight) {
+      if (row && row.y >= head - 1 && row.y + 18 < canvas().clientHeight) {
         element.style.top = `${row.y}px`;
         delete element.dataset.out;
       } else element.dataset.out = "";
@@ -564,7 +639,8 @@ export function startTakes(live) {
 
   function lengthOf(seconds) {
     const whole = Math.max(0, Math.round(seconds));
-    return `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}`;
+    const [minutes, rest] = [Math.floor(whole / 60), String(whole % 60).padStart(2, "0")];
+    return minutes < 60 ? `${minutes}:${rest}` : `${Math.floor(minutes / 60)}:${String(minutes % 60).padStart(2, "0")}:${rest}`;
   }
 
   // What is chosen lies on bar lines where one is near.
@@ -614,9 +690,15 @@ export function startTakes(live) {
     event.preventDefault();
     const state = look();
     const span = state.to - state.from;
-    if (event.ctrlKey || event.metaKey || !event.shiftKey && Math.abs(event.deltaY) > Math.abs(event.deltaX)) zoom(event.deltaY > 0 ? 1.2 : 1 / 1.2, timeAt(event.offsetX, state, canvas().clientWidth));
+    if (event.offsetX < names) scroll(event.deltaY / 2);
+    else if (event.ctrlKey || event.metaKey || !event.shiftKey && Math.abs(event.deltaY) > Math.abs(event.deltaX)) zoom(event.deltaY > 0 ? 1.2 : 1 / 1.2, timeAt(event.offsetX, state, canvas().clientWidth));
     else show(state.from + span * (event.deltaX + event.deltaY) / 1000, state.to + span * (event.deltaX + event.deltaY) / 1000);
   }, { passive: false });
+
+  function scroll(by) {
+    look().top = (look().top ?? 0) + by;
+    draw();
+  }
 
   function zoom(by, around) {
     const state = look();
@@ -651,6 +733,7 @@ export function startTakes(live) {
       state.part = state.part[0] + by >= 0 ? state.part.map((at) => at + by) : state.part;
       draw();
     } else if (way) show(state.from + way * span / 8, state.to + way * span / 8);
+    else if (event.key === "ArrowDown" || event.key === "ArrowUp") scroll(event.key === "ArrowDown" ? 60 : -60);
     else if (event.key === "+" || event.key === "=") zoom(1 / 1.4);
     else if (event.key === "-") zoom(1.4);
     else if (event.key === "0" || event.key === "Home") show(0, picture.length);

@@ -67,6 +67,27 @@ public class TakesTests
     }
 
     [Fact]
+    public async Task Recorded_with_the_clock_a_take_has_its_tempo_and_its_bars()
+    {
+        await using var house = await House.Open(dome: true);
+        await house.Post("/time?handler=Master", ("clock", 0));
+        await house.Post("/takes?handler=Record", ("start", "true"));
+        await House.Until(() => house.Desk.Junction.Time is { IsPlaying: true, Position: > 150 }, "bar 2");
+        var before = house.Desk.Junction.Time;
+        house.StandIn("Amsel 61").Player!.Press("hand", 64, 90);
+        await House.Until(() => house.Deck.Now is { Count: >= 1 }, "the note");
+        var after = house.Desk.Junction.Time;
+        await House.Until(() => house.Desk.Junction.Time.Position > after.Position + 50, "two beats more");
+        await house.Post("/takes?handler=StopRecording");
+        var take = Opened(house).Take;
+        var note = take.Events.First(each => each.Message.IsNoteOn).At;
+        Assert.InRange(take.Tempo.BpmAt(note), 83.8, 84.2);
+        var place = take.Tempo.PlaceAt(note);
+        Assert.InRange(((place.Bar - 1) * 4 + place.Beat - 1 + place.Part) * 24, before.Position - 1, after.Position + 2);
+        Assert.Equal(["2 Star field"], take.Lineups.Select(lineup => lineup.Name));
+    }
+
+    [Fact]
     public async Task A_recording_is_no_double_and_a_source_that_goes_away_while_it_is_recorded_leaves_what_there_is()
     {
         await using var house = await House.Open(dome: true);

@@ -1,4 +1,5 @@
 using Weiche.Core.Midi;
+using Weiche.Core.Pulse;
 
 namespace Weiche.Core.Live;
 
@@ -45,7 +46,7 @@ internal sealed class Playback
     {
         (_take, _waits, _number) = (take, take.InStep, _number + 1);
         if (take.InStep) Wait(take, now);
-        else Start(take, now, take.Rate, double.PositiveInfinity);
+        else Start(take, now, take.Rate, take.From);
     }
 
     /// <summary>Stops.</summary>
@@ -65,10 +66,12 @@ internal sealed class Playback
     internal bool Beat(long position, int bar, MidiTime at, double interval)
     {
         if (_take is not { InStep: true } take) return false;
-        if (_waits && position % bar != 0) return false;
         if (_waits)
         {
-            Start(take, at, 1 / interval, take.From + 1);
+            // A bar of the take begins where one of the clock does. What is a little before its bar comes with it; what is more begins before.
+            var whole = take.Pickup <= Tempo.PulsesASixteenth ? 0 : (long)Math.Ceiling(take.Pickup);
+            if ((position + whole) % bar != 0) return false;
+            Start(take, at, 1 / interval, take.From + take.Pickup - whole);
             return true;
         }
         (_place, _at, _rate) = (_limit, at, 1 / interval);
@@ -127,9 +130,9 @@ internal sealed class Playback
         Await();
     }
 
-    private void Start(PreparedTake take, MidiTime at, double rate, double limit)
+    private void Start(PreparedTake take, MidiTime at, double rate, double place)
     {
-        (_waits, _isBeginning, _place, _at, _rate, _limit) = (false, true, take.From, at, rate, limit);
+        (_waits, _isBeginning, _place, _at, _rate, _limit) = (false, true, place, at, rate, take.InStep ? place + 1 : double.PositiveInfinity);
         _next = take.IndexOf(take.From);
         Show(_place, at, rate);
         Await();

@@ -26,11 +26,18 @@ public sealed class PreparedTake
 {
     private const long Shortest = 100_000;
 
+    // By so many quarter notes at least a bar is shorter that is cut.
+    private const double Cut = 0.02;
+    private static readonly MidiSpan OnTheLine = MidiSpan.FromMilliseconds(2);
+
     internal readonly double[] Places;
     internal readonly MidiMessage[] Messages;
     internal readonly byte[]?[] Exclusives;
     internal readonly byte[] Players;
     internal readonly double From;
+
+    /// <summary>Of what goes in step: pulses from where it begins to the next bar line.</summary>
+    internal readonly double Pickup;
     internal readonly double Begin;
     internal readonly double End;
     internal readonly bool Loops;
@@ -44,6 +51,7 @@ public sealed class PreparedTake
         (Sources, How, First, Again) = (sources, how, first, again);
         (InStep, Loops, Rate) = (how.InStep, how.Loop is not null, how.Speed / 100.0);
         (From, Begin, End) = (PlaceOf(how.From), PlaceOf(how.Loop?.From ?? MidiSpan.Zero), PlaceOf(how.Loop is { } loop ? MidiSpan.Shorter(loop.To, MidiSpan.Second * 1_000_000) : take.Length));
+        Pickup = how.InStep ? Math.Max(0, PlaceOf(NextBar(take.Tempo, how.From)) - From) : 0;
         Places = [.. events.Select(each => PlaceOf(each.Event.At))];
         Messages = [.. events.Select(each => each.Event.Message)];
         Exclusives = [.. events.Select(each => each.Event.Exclusive)];
@@ -104,6 +112,15 @@ public sealed class PreparedTake
         return null;
 
         (byte, MidiMessage)[] Caught(MidiSpan at) => [.. CatchUp.At(take, at).Where(each => players[each.Track] >= 0).Select(each => ((byte)players[each.Track], each.Message))];
+    }
+
+    /// <summary>The bar line that is next. What begins a moment after one was meant on it; a bar that is cut short is what comes before the next.</summary>
+    private static MidiSpan NextBar(TempoMap tempo, MidiSpan from)
+    {
+        var lines = tempo.BarLines(from - OnTheLine, from + MidiSpan.Second * 60).Select(bar => bar.At).Take(2).ToList();
+        if (lines.Count == 0) return from;
+        var isCut = lines.Count == 2 && tempo.QuartersAt(lines[1]) - tempo.QuartersAt(lines[0]) < tempo.FormAt(lines[0]).Length - Cut;
+        return lines[isCut ? 1 : 0];
     }
 
     /// <summary>The first message at or after a place.</summary>

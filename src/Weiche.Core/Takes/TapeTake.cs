@@ -9,6 +9,8 @@ public sealed class TapeTake : ITapeReader
     // Between two beats that are further apart the clock did something else.
     private static readonly MidiSpan LongestBeat = MidiSpan.Second * 20;
 
+    private const long FurthestBar = 100_000;
+
     private readonly MidiTime _from;
     private readonly MidiTime _to;
     private readonly Func<PortId, bool> _wants;
@@ -146,12 +148,13 @@ public sealed class TapeTake : ITapeReader
         {
             var pulsesABar = beat.Beats * 96 / beat.Unit;
             if (pulsesABar <= 0) return;
-            // The first bar line at or after the beginning.
-            var pulse = beat.Pulse + Math.Max(0, (long)Math.Ceiling(-at.Microseconds * 24.0 / quarter - 1e-6));
+            // The first bar line at or after the beginning; before the first beat that is known the clock is taken to have gone as it does there.
+            var toBegin = -at.Microseconds * 24.0 / quarter - 1e-6;
+            var pulse = beat.Pulse + (long)Math.Ceiling(bars.Count == 0 ? toBegin : Math.Max(0, toBegin));
             var bar = (long)Math.Ceiling(pulse / (double)pulsesABar);
             var line = at + new MidiSpan((long)Math.Round((bar * pulsesABar - beat.Pulse) * (double)quarter / 24));
-            if (line > MidiSpan.Zero && bars.Count == 0) bars.Add(form with { At = MidiSpan.Zero, Number = (int)Math.Clamp(bar, 1, 100_000) });
-            bars.Add(form with { At = line < MidiSpan.Zero ? MidiSpan.Zero : line, Number = (int)Math.Clamp(bar + 1, 1, 100_000) });
+            if (line > MidiSpan.Zero && bars.Count == 0) bars.Add(form with { At = MidiSpan.Zero, Number = (int)Math.Clamp(bar, -FurthestBar, FurthestBar) });
+            bars.Add(form with { At = line < MidiSpan.Zero ? MidiSpan.Zero : line, Number = (int)Math.Clamp(bar + 1, -FurthestBar, FurthestBar) });
         }
     }
 }

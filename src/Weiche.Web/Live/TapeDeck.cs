@@ -425,6 +425,8 @@ public sealed class TapeDeck : Ticker
                 return;
             }
             (_ran, _beat) = (true, beat);
+            // What is recorded has its beat even where nothing is played.
+            if (_page is null && takeId is not null) _ = PageFor(new MidiTime(deck.NowOnTape));
             // Once a beat is enough: between two it goes evenly.
             if (_page is null || (_pulse != long.MinValue && beat.Pulse >= _pulse && beat.Pulse < _pulse + Core.Pulse.Tempo.PulsesABeat)) return;
             _page.Write(beat);

@@ -86,6 +86,29 @@ public sealed class TakePlaybackTests
         Assert.Empty(rig.Sounding);
     }
 
+    [Theory]
+    [InlineData(30_000, 0)]
+    [InlineData(1_000_000, 1_000_000)]
+    [InlineData(1_999_000, 1_000)]
+    public void In_step_its_bars_lie_on_the_bars_of_the_clock_wherever_in_a_bar_it_begins(long firstBar, long begins)
+    {
+        var studio = Room.Must(new SetMaster(ClockMaster.Own)).Must(new SetTempo(new Weiche.Core.Pulse.Tempo(12_000)));
+        var rig = new Timed(studio);
+        // A bar takes two seconds; a note at its beginning, and one on each bar line.
+        var take = Of((0, 0x90, 40, 80), (firstBar, 0x90, 50, 80), (firstBar + 2_000_000, 0x90, 51, 80))
+            with { Tempo = new TempoMap([], [new BarPoint(MidiSpan.Zero, 1, 4, 4), new BarPoint(new MidiSpan(firstBar), 2, 4, 4)]) };
+        rig.Play(take, new PlayHow(MidiSpan.Zero, InStep: true));
+        rig.Engine.Do(TimeWork.Start, rig.Now);
+        var begun = rig.Engine.Time.At.Microseconds;
+        rig.Until(new MidiTime(9_000_000));
+        var heard = rig.Heard.Where(each => each.Bytes.StartsWith("90", StringComparison.Ordinal)).ToDictionary(each => Convert.ToInt32(each.Bytes[2..4], 16), each => each.At);
+        var phase = (heard[51] - heard[50], (heard[50] - begun) % 2_000_000);
+        Assert.InRange(phase.Item1, 1_999_998, 2_000_002);
+        Assert.InRange(Math.Min(phase.Item2, 2_000_000 - phase.Item2), 0, 25_000);
+        // What is a little before its bar comes with it.
+        Assert.InRange(heard[50] - heard[40], (begins == 0 ? 0 : firstBar) - 2, (begins == 0 ? 0 : firstBar) + 2);
+    }
+
     [Fact]
     public void Stopped_with_the_clock_it_is_silent_and_begins_anew_with_it()
     {

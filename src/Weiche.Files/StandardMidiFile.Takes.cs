@@ -79,15 +79,16 @@ public static partial class StandardMidiFile
     public static byte[] WriteTake(Take take, string name)
     {
         var division = take.Division > 0 ? take.Division : TakeDivision;
-        var end = Ticks(take.Length);
+        var ticks = new TickMap(take.Tempo, division);
+        var end = ticks.Of(take.Length);
         var first = new TrackWriter();
         first.Meta(0, NameMeta, Encoding.UTF8.GetBytes(name));
         var beside = new List<(long Tick, int Type, byte[] Data)>();
-        foreach (var tempo in take.Tempo.Tempos) beside.Add((Ticks(tempo.At), TempoMeta, [(byte)(tempo.Quarter >> 16), (byte)(tempo.Quarter >> 8), (byte)tempo.Quarter]));
+        foreach (var (tick, quarter) in ticks.Tempos) beside.Add((tick, TempoMeta, [(byte)(quarter >> 16), (byte)(quarter >> 8), (byte)quarter]));
         // 24 clocks a quarter note's click and 8 thirty-seconds a quarter: the usual (Standard MIDI Files 1.0, "Time Signature").
-        foreach (var bar in take.Tempo.Bars) beside.Add((Ticks(bar.At), SignatureMeta, [(byte)bar.Beats, (byte)BitOperations.Log2((uint)bar.Unit), (byte)Math.Min(255, 96 / bar.Unit), 8]));
-        foreach (var lineup in take.Lineups) beside.Add((Ticks(lineup.At), 7, Encoding.UTF8.GetBytes($"lineup {lineup.Name}")));
-        foreach (var mark in take.Marks.Where(mark => mark.Track < 0)) beside.Add((Ticks(mark.At), mark.Type, [.. mark.Data]));
+        foreach (var bar in take.Tempo.Bars) beside.Add((ticks.Of(bar.At), SignatureMeta, [(byte)bar.Beats, (byte)BitOperations.Log2((uint)bar.Unit), (byte)Math.Min(255, 96 / bar.Unit), 8]));
+        foreach (var lineup in take.Lineups) beside.Add((ticks.Of(lineup.At), 7, Encoding.UTF8.GetBytes($"lineup {lineup.Name}")));
+        foreach (var mark in take.Marks.Where(mark => mark.Track < 0)) beside.Add((ticks.Of(mark.At), mark.Type, [.. mark.Data]));
         foreach (var (tick, type, data) in beside.OrderBy(each => each.Tick)) first.Meta(tick, type, data);
         var tracks = new List<byte[]> { first.End(end) };
         var byTrack = take.Events.ToLookup(each => each.Track);
@@ -102,7 +103,7 @@ public static partial class StandardMidiFile
             }
             var writer = new TrackWriter();
             writer.Meta(0, NameMeta, Encoding.UTF8.GetBytes(take.Tracks[i].Name));
-            var rows = byTrack[i].Select(each => (Tick: Ticks(each.At), Type: NoMeta, Data: each.Bytes)).Concat(marks[i].Select(mark => (Tick: Ticks(mark.At), mark.Type, Data: mark.Data.ToArray())));
+            var rows = byTrack[i].Select(each => (Tick: ticks.Of(each.At), Type: NoMeta, Data: each.Bytes)).Concat(marks[i].Select(mark => (Tick: ticks.Of(mark.At), mark.Type, Data: mark.Data.ToArray())));
             foreach (var (tick, type, data) in rows.OrderBy(each => each.Tick).ThenBy(each => each.Type == NoMeta ? 1 : 0))
             {
                 if (type == NoMeta) writer.Message(tick, data);
@@ -112,14 +113,48 @@ public static partial class StandardMidiFile
         }
         return File(1, division, tracks);
 
-        long Ticks(MidiSpan at) => (long)Math.Round(take.Tempo.QuartersAt(at) * division);
-
         byte[] WithMarks(string title, List<(long Tick, int Type, byte[] Data)> all, IEnumerable<TakeMark> more)
         {
             var writer = new TrackWriter();
             writer.Meta(0, NameMeta, Encoding.UTF8.GetBytes(title));
-            foreach (var (tick, type, data) in all.Concat(more.Select(mark => (Ticks(mark.At), mark.Type, mark.Data.ToArray()))).OrderBy(each => each.Item1)) writer.Meta(tick, type, data);
+            foreach (var (tick, type, data) in all.Concat(more.Select(mark => (ticks.Of(mark.At), mark.Type, mark.Data.ToArray()))).OrderBy(each => each.Item1)) writer.Meta(tick, type, data);
             return writer.End(end);
+        }
+    }
+
+    /// <summary>Times as ticks of a file. A tempo stands at a whole tick, which is not quite where it was meant: ticks are counted by the tempos as they stand
+    /// in the file, so that no time is further off than half a tick.</summary>
+    private sealed class TickMap
+    {
+        private readonly (double Time, long Tick, int Quarter)[] _points;
+        private readonly int _division;
+
+        internal TickMap(TempoMap tempo, int division)
+        {
+            _division = division;
+            _points = new (double, long, int)[tempo.Tempos.Length];
+            var before = (Time: 0.0, Tick: 0L, Quarter: tempo.Tempos[0].Quarter);
+            for (var i = 0; i < _points.Length; i++)
+            {
+                var tick = Math.Max(before.Tick, Math.Round(before.Tick + (tempo.Tempos[i].At.Microseconds - before.Time) * division / before.Quarter));
+                _points[i] = before = (before.Time + (tick - before.Tick) * before.Quarter / division, (long)tick, tempo.Tempos[i].Quarter);
+            }
+        }
+
+        /// <summary>The tempos, each with the tick that it stands at.</summary>
+        internal IEnumerable<(long Tick, int Quarter)> Tempos => _points.Select(point => (point.Tick, point.Quarter));
+
+        internal long Of(MidiSpan at)
+        {
+            var (low, high) = (0, _points.Length - 1);
+            while (low < high)
+            {
+                var middle = (low + high + 1) / 2;
+                if (_points[middle].Time <= at.Microseconds) low = middle;
+                else high = middle - 1;
+            }
+            var point = _points[low];
+            return point.Tick + (long)Math.Round((at.Microseconds - point.Time) * _division / point.Quarter);
         }
     }
 

@@ -4,6 +4,7 @@ using System.Text;
 using CsvHelper;
 using CsvHelper.Configuration;
 using Weiche.Core.Midi;
+using Weiche.Core.Studios;
 using Weiche.Core.Takes;
 
 namespace Weiche.Files;
@@ -20,6 +21,8 @@ public sealed record TakeCsvRow(long Microseconds, string Bar, string Track, str
 /// <summary>Takes out as files and in from files.</summary>
 public static class TakeFiles
 {
+    private static readonly MidiSpan DinByte = WireKind.Din.ByteTime();
+
     /// <summary>The largest file that is read: 64 MiB.</summary>
     public const long MaxLength = RehearsalFiles.MaxLength;
 
@@ -99,10 +102,10 @@ public static class TakeFiles
         foreach (var (start, length) in RehearsalFiles.ExclusivesOf(bytes))
         {
             if (events.Count == Take.MostEvents) throw new RecordingException($"the file has more than {Take.MostEvents} messages");
-            events.Add(TakeEvent.OfExclusive(Core.Studios.WireKinds.ByteTime(Core.Studios.WireKind.Din) * at, 0, bytes[(start + 1)..(start + length - 1)]));
+            events.Add(TakeEvent.OfExclusive(DinByte * at, 0, bytes[(start + 1)..(start + length - 1)]));
             at += length;
         }
-        return new Take { Tracks = [new TakeTrack(Path.GetFileNameWithoutExtension(name))], Events = [.. events], Length = Core.Studios.WireKinds.ByteTime(Core.Studios.WireKind.Din) * at };
+        return new Take { Tracks = [new TakeTrack(Path.GetFileNameWithoutExtension(name))], Events = [.. events], Length = DinByte * at };
     }
 
     private static Take ReadCsv(byte[] bytes)

@@ -28,6 +28,7 @@ internal sealed class Conductor(Engine engine)
     private readonly HeardClock[] _clocks = Array.ConvertAll(new HeardClock[MostClocks], _ => new HeardClock());
     private readonly HeardClock _ownBeats = new();
     private readonly MidiTime[] _times = new MidiTime[Kept];
+    private readonly Shown<TimeNow> _shown = new();
     private PreparedTime? _time;
     private ClockMaster? _master;
     private HeardClock? _followed;
@@ -50,8 +51,6 @@ internal sealed class Conductor(Engine engine)
     private long _zero;
     private long _stoppedAt;
     private long _wanted = -1;
-    private int _writing;
-    private TimeNow _shown;
 
     /// <summary>When something is to be done next; never if nothing is.</summary>
     internal MidiTime Due { get; private set; } = MidiTime.Never;
@@ -64,19 +63,7 @@ internal sealed class Conductor(Engine engine)
     private bool Waits => _state == TimeState.Running && _followed is { } clock && _next > clock.Estimate.Number + Lead && _time is not { Plan.CoastBars: > 0 };
 
     /// <summary>The time now. May be asked by any thread.</summary>
-    internal TimeNow Shown
-    {
-        get
-        {
-            while (true)
-            {
-                var before = Volatile.Read(ref _writing);
-                var shown = _shown;
-                Interlocked.MemoryBarrier();
-                if ((before & 1) == 0 && before == Volatile.Read(ref _writing)) return shown;
-            }
-        }
-    }
+    internal TimeNow Shown => _shown.Value;
 
     /// <summary>Takes a plan as the one in force.</summary>
     internal void Adopt(PreparedTime time, int lineup, MidiTime now)
@@ -638,8 +625,6 @@ internal sealed class Conductor(Engine engine)
     private void Show(MidiTime at)
     {
         var position = _playing || _begins ? _next - 1 - _zero : _stoppedAt;
-        Interlocked.Increment(ref _writing);
-        _shown = new TimeNow(_master, _master is null ? TimeState.None : _state, _playing, _begins, _held, position, _next - 1 - _zero, at, _interval, Bar, _tempo);
-        Interlocked.Increment(ref _writing);
+        _shown.Value = new TimeNow(_master, _master is null ? TimeState.None : _state, _playing, _begins, _held, position, _next - 1 - _zero, at, _interval, Bar, _tempo);
     }
 }

@@ -8,6 +8,7 @@ namespace Weiche.Core.Live;
 /// the next pulse, so that what is played in step is never ahead of the beat.</remarks>
 internal sealed class Playback
 {
+    private readonly Shown<PlayedNow> _shown = new();
     private PreparedTake? _take;
     private bool _waits;
     private bool _isBeginning;
@@ -16,9 +17,7 @@ internal sealed class Playback
     private double _rate;
     private MidiTime _at;
     private int _next;
-    private int _writing;
     private long _number;
-    private PlayedNow _shown;
 
     /// <summary>The take; null if nothing is played.</summary>
     internal PreparedTake? Take => _take;
@@ -27,19 +26,7 @@ internal sealed class Playback
     internal MidiTime Due { get; private set; } = MidiTime.Never;
 
     /// <summary>Where it is now. May be asked by any thread.</summary>
-    internal PlayedNow Shown
-    {
-        get
-        {
-            while (true)
-            {
-                var before = Volatile.Read(ref _writing);
-                var shown = _shown;
-                Interlocked.MemoryBarrier();
-                if ((before & 1) == 0 && before == Volatile.Read(ref _writing)) return shown;
-            }
-        }
-    }
+    internal PlayedNow Shown => _shown.Value;
 
     /// <summary>Begins: at once, or with the clock.</summary>
     internal void Begin(PreparedTake take, MidiTime now)
@@ -142,10 +129,5 @@ internal sealed class Playback
     private MidiTime TimeOf(double place) =>
         place >= _limit ? MidiTime.Never : new MidiTime(_at.Microseconds + (long)Math.Ceiling((place - _place) / _rate - 1e-6));
 
-    private void Show(double place, MidiTime at, double rate)
-    {
-        Interlocked.Increment(ref _writing);
-        _shown = new PlayedNow(_number, _take is not null, _waits, place, at, rate);
-        Interlocked.Increment(ref _writing);
-    }
+    private void Show(double place, MidiTime at, double rate) => _shown.Value = new PlayedNow(_number, _take is not null, _waits, place, at, rate);
 }

@@ -10,7 +10,7 @@ public readonly record struct TempoPoint(MidiSpan At, int Quarter);
 
 /// <summary>At a moment a bar begins, and from there on bars are so long.</summary>
 /// <param name="At">The moment, from the beginning of the take.</param>
-/// <param name="Number">The number of the bar.</param>
+/// <param name="Number">The number of the bar; 0 and below for bars before the first.</param>
 /// <param name="Beats">Beats in a bar, 1 to 255.</param>
 /// <param name="Unit">What a beat is, as a part of a whole note: 1, 2, 4, … 128.</param>
 public readonly record struct BarPoint(MidiSpan At, int Number, int Beats, int Unit)
@@ -139,10 +139,10 @@ public sealed class TempoMap
     public TempoMap From(MidiSpan from)
     {
         var form = FormAt(from);
-        var line = BarLines(from, new MidiSpan(long.MaxValue / 4)).FirstOrDefault((from, form.Number));
+        var (line, number) = BarLines(from, new MidiSpan(long.MaxValue / 4)).FirstOrDefault((from, form.Number));
         var bars = Bars.Where(point => point.At > from).Select(point => point with { At = point.At - from });
         // The first bar may be cut: it is counted from the next line.
-        if (line.Item1 > from) bars = bars.Append(new BarPoint(line.Item1 - from, line.Item2, FormAt(line.Item1).Beats, FormAt(line.Item1).Unit));
+        if (line > from) bars = bars.Append(FormAt(line) with { At = line - from, Number = number });
         return new TempoMap(
             Tempos.Where(point => point.At > from).Select(point => point with { At = point.At - from }).Prepend(new TempoPoint(MidiSpan.Zero, Tempos[Last(Tempos, from)].Quarter)),
             bars.Prepend(new BarPoint(MidiSpan.Zero, PlaceAt(from).Bar, form.Beats, form.Unit)));

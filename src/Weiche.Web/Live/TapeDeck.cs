@@ -1,6 +1,8 @@
 using Weiche.Core.Live;
 using Weiche.Core.Midi;
+using Weiche.Core.Pulse;
 using Weiche.Core.Studios;
+using Weiche.Core.Takes;
 using Weiche.Data;
 using Weiche.Web.Desk;
 
@@ -335,7 +337,7 @@ public sealed class TapeDeck : Ticker
         var (time, studio) = (_desk.Junction.Time, _desk.State.Studio);
         var lineup = _desk.Junction.InForce is { } id ? studio.NameOf(id) : "";
         var runs = time.State is TimeState.Running or TimeState.Coasting;
-        var beat = runs ? new Core.Takes.TapeBeat(new MidiTime(OnTape(time.At)), time.IsPlaying || time.Begins ? time.Position : time.Grid, time.Bar.Beats, time.Bar.Unit) : default;
+        var beat = runs ? new TapeBeat(new MidiTime(OnTape(time.At)), time.IsPlaying || time.Begins ? time.Position : time.Grid, time.Bar.Beats, time.Bar.Unit) : default;
         if (_minutes > 0) _reel.Follow(beat, runs, lineup);
         _take?.Follow(beat, runs, lineup);
     }
@@ -381,20 +383,20 @@ public sealed class TapeDeck : Ticker
         private readonly List<PageRow> _unwritten = [];
         private readonly Dictionary<(PortId Port, bool WentOut), int> _tracks = [];
         private readonly SortedDictionary<int, int> _counts = [];
-        private Core.Takes.TapePage? _page;
+        private TapePage? _page;
         private PageRow? _row;
         private bool _isNew;
         private long _pulse = long.MinValue;
         private bool _ran;
         private string _lineup = "";
-        private Core.Takes.TapeBeat _beat;
+        private TapeBeat _beat;
 
         internal void Write(MidiTime at, PortId port, bool wentOut, in MidiMessage message, ReadOnlySpan<byte> body, Func<string> name)
         {
             var page = PageFor(at);
             if (!_tracks.TryGetValue((port, wentOut), out var track))
             {
-                if (_tracks.Count == Core.Takes.TapePage.MostTracks) return;
+                if (_tracks.Count == TapePage.MostTracks) return;
                 _tracks.Add((port, wentOut), track = _tracks.Count);
                 page.Name(track, port.Value, wentOut, name());
             }
@@ -410,7 +412,7 @@ public sealed class TapeDeck : Ticker
         }
 
         /// <summary>Follows the beat and the lineup. Nothing is written for that alone but on a page that is there.</summary>
-        internal void Follow(Core.Takes.TapeBeat beat, bool runs, string lineup)
+        internal void Follow(TapeBeat beat, bool runs, string lineup)
         {
             if (lineup != _lineup)
             {
@@ -428,7 +430,7 @@ public sealed class TapeDeck : Ticker
             // What is recorded has its beat even where nothing is played.
             if (_page is null && takeId is not null) _ = PageFor(new MidiTime(deck.NowOnTape));
             // Once a beat is enough: between two it goes evenly.
-            if (_page is null || (_pulse != long.MinValue && beat.Pulse >= _pulse && beat.Pulse < _pulse + Core.Pulse.Tempo.PulsesABeat)) return;
+            if (_page is null || (_pulse != long.MinValue && beat.Pulse >= _pulse && beat.Pulse < _pulse + Tempo.PulsesABeat)) return;
             _page.Write(beat);
             _isNew = true;
             _pulse = beat.Pulse;
@@ -463,7 +465,7 @@ public sealed class TapeDeck : Ticker
             _unwritten.InsertRange(0, mine.AsEnumerable().Reverse().TakeWhile(row => (length += row.Data.Length) <= most).Reverse());
         }
 
-        private Core.Takes.TapePage PageFor(MidiTime at)
+        private TapePage PageFor(MidiTime at)
         {
             if (_page is { } open && (open.Length >= PageLength || at - open.Begin >= PageTime))
             {
@@ -471,7 +473,7 @@ public sealed class TapeDeck : Ticker
                 Close();
             }
             if (_page is { } page) return page;
-            _page = new Core.Takes.TapePage(at);
+            _page = new TapePage(at);
             _isNew = true;
             _row = new PageRow { TakeId = takeId, Ports = "", Data = [] };
             // Each page can be read by itself.

@@ -95,8 +95,8 @@ public sealed class TakePlaybackTests
         var studio = Room.Must(new SetMaster(ClockMaster.Own)).Must(new SetTempo(new Weiche.Core.Pulse.Tempo(12_000)));
         var rig = new Timed(studio);
         // A bar takes two seconds; a note at its beginning, and one on each bar line.
-        var take = Of((0, 0x90, 40, 80), (firstBar, 0x90, 50, 80), (firstBar + 2_000_000, 0x90, 51, 80))
-            with { Tempo = new TempoMap([], [new BarPoint(MidiSpan.Zero, 1, 4, 4), new BarPoint(new MidiSpan(firstBar), 2, 4, 4)]) };
+        var tempo = new TempoMap([], [new BarPoint(MidiSpan.Zero, 1, 4, 4), new BarPoint(new MidiSpan(firstBar), 2, 4, 4)]);
+        var take = Of((0, 0x90, 40, 80), (firstBar, 0x90, 50, 80), (firstBar + 2_000_000, 0x90, 51, 80)) with { Tempo = tempo };
         rig.Play(take, new PlayHow(MidiSpan.Zero, InStep: true));
         rig.Engine.Do(TimeWork.Start, rig.Now);
         var begun = rig.Engine.Time.At.Microseconds;

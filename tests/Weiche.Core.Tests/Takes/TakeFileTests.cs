@@ -26,8 +26,8 @@ public sealed class TakeFileTests
             {
                 var (meant, found) = (take.Events.Where(each => each.Track == track).ToList(), read.Events.Where(each => each.Track == track + 1).ToList());
                 Assert.Equal(meant.Select(each => Played.Text(each, track)), found.Select(each => Played.Text(each, track)));
-                // A tick of the slowest tempo takes 313 µs.
-                for (var i = 0; i < meant.Count; i++) Assert.InRange((found[i].At - meant[i].At).Length.Microseconds, 0, 400);
+                // Half a tick of the slowest tempo is 157 µs.
+                for (var i = 0; i < meant.Count; i++) Assert.InRange((found[i].At - meant[i].At).Length.Microseconds, 0, 160);
             }
         }, iter: 400);
     }

@@ -16,6 +16,7 @@ internal static class TakePicture
 {
     private const int MostPoints = 200_000;
     private const int MostBars = 20_000;
+    private static readonly MidiSpan Hair = MidiSpan.FromMilliseconds(100);
     private static readonly JsonSerializerOptions Options = new() { PropertyNamingPolicy = JsonNamingPolicy.CamelCase };
 
     /// <summary>The picture.</summary>
@@ -25,6 +26,8 @@ internal static class TakePicture
     internal static byte[] Of(Take take, Take was, Studio studio)
     {
         var middleOctave = studio.MiddleOctave;
+        // A take that begins a hair before a bar begins with that bar.
+        var bars = take.Tempo.BarLines(MidiSpan.Zero, take.Length + MidiSpan.Second).Take(MostBars).ToList();
         var notes = NotesOf(take);
         var outlines = ReferenceEquals(take, was) ? [] : NotesOf(was).Except(notes).ToList();
         var lanes = LanesOf(take);
@@ -50,7 +53,7 @@ internal static class TakePicture
                 };
             }),
             Lanes = lanes.Select(lane => new { lane.Track, lane.Name, lane.IsPedal, lane.Most, lane.Middle, Count = lane.Points.Count / 2 }),
-            Bars = take.Tempo.BarLines(MidiSpan.Zero, take.Length + MidiSpan.Second).Take(MostBars).Select(bar => new[] { Unit(bar.At), bar.Number }),
+            Bars = bars.Where((bar, index) => index + 1 == bars.Count || bars[index + 1].At - bar.At > Hair).Select(bar => new[] { Unit(bar.At), bar.Number }),
             Forms = take.Tempo.Bars.Take(1_000).Select(bar => new[] { Unit(bar.At), bar.Beats }),
             Lineups = take.Lineups.Select(lineup => new { At = Unit(lineup.At), lineup.Name }),
             Marks = take.Marks.Where(mark => mark.Type is TakeMark.Marker).Take(1_000).Select(mark => new { At = Unit(mark.At), mark.Text }),

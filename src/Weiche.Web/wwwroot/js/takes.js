@@ -6,6 +6,7 @@ const names = 132;
 const head = 22;
 const shortest = 2000;
 const smallestLane = 16;
+const lineupsHigh = 30;
 const many = 8000;
 
 export function startTakes(live) {
@@ -261,25 +262,29 @@ export function startTakes(live) {
       if (track.low >= 0 || track.exclusives.length > 0 || lanes.length === 0) rows.push({ kind: track.low >= 0 ? "keys" : "dump", track: index, weight: track.low >= 0 ? Math.max(2, Math.min(8, (track.high - track.low) / 5 + 1.5)) : 1 });
       for (const lane of lanes) rows.push({ kind: "lane", track: index, lane, weight: lane.isPedal ? 0.7 : 1.2 });
     });
-    if (picture.lineups.length > 0) rows.push({ kind: "lineups", track: -1, weight: 1.1 });
+    if (picture.lineups.length > 0) rows.push({ kind: "lineups", track: -1 });
   }
 
   function place(height) {
     // Rows never get so low that nothing can be told: those take of the others; what does not fit then is left out, the first stay.
-    const least = (row) => (row.kind === "lineups" ? 26 : smallestLane);
-    let [room, all, open] = [height - head - 1, 0, rows];
+    let [room, all, open] = [height - head - 1, 0, rows.filter((row) => row.kind !== "lineups")];
+    for (const row of rows) {
+      if (row.kind !== "lineups") continue;
+      row.height = lineupsHigh;
+      room -= lineupsHigh;
+    }
     for (let settled = false; !settled;) {
       all = open.reduce((sum, row) => sum + row.weight, 0);
       settled = true;
       for (const row of open) {
         row.height = Math.max(0, room * row.weight / all);
-        if (row.height >= least(row)) continue;
-        row.height = least(row);
+        if (row.height >= smallestLane) continue;
+        row.height = smallestLane;
         settled = false;
       }
       if (!settled) {
-        room -= open.filter((row) => row.height === least(row)).reduce((sum, row) => sum + row.height, 0);
-        open = open.filter((row) => row.height !== least(row));
+        room -= open.filter((row) => row.height === smallestLane).reduce((sum, row) => sum + row.height, 0);
+        open = open.filter((row) => row.height !== smallestLane);
       }
     }
     // More tracks than there is room for are scrolled through.

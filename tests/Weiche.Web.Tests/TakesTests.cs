@@ -214,6 +214,18 @@ public class TakesTests
     }
 
     [Fact]
+    public async Task A_file_of_many_megabytes_is_read_and_two_windows_that_do_something_at_once_lose_nothing()
+    {
+        await using var house = await House.Open(dome: true);
+        var large = Tune() with { Events = [TakeEvent.OfExclusive(MidiSpan.Zero, 0, new byte[6 << 20]), .. Tune().Events] };
+        Assert.Equal(HttpStatusCode.OK, (await Bring(house, "large.mid", StandardMidiFile.WriteTake(large, "large"))).Status);
+        Assert.Equal((6 << 20) + 2, Opened(house).Take.Events[0].Length);
+        var id = house.Shelf.Chosen!.Value;
+        await Task.WhenAll(Enumerable.Range(0, 8).Select(number => Task.Run(() => Assert.Null(house.Shelf.Do(id, new MarkStep(new MidiSpan(number), $"mark {number}"))))));
+        Assert.Equal(8, Opened(house).Take.Marks.Count(mark => mark.Type == TakeMark.Marker && mark.Text.StartsWith("mark", StringComparison.Ordinal)));
+    }
+
+    [Fact]
     public async Task A_dump_is_kept_whole_and_written_as_it_came()
     {
         await using var house = await House.Open(dome: true);

@@ -4,6 +4,7 @@ using Weiche.Core.Midi;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
 using Weiche.Core.Studios.Edits;
+using Weiche.Core.Takes;
 
 namespace Weiche.Ports.Carrying;
 
@@ -66,6 +67,7 @@ internal static class WarmUpWalk
                 engine.LetGo(what, now);
             }
             engine.Swap(engine.Prepare(CompiledStudio.Compile(turns[round % turns.Length], engine.Compiled)), now);
+            PlayTake(engine, turns[round % turns.Length], round, ref now);
             engine.Send(studio.Destinations.First().Id, [0x90, 1, 1, 0x80, 1, 1], now);
             engine.Report(report);
             engine.Resume();
@@ -73,6 +75,30 @@ internal static class WarmUpWalk
             if (round % 5 == 0) engine.AllNotesOff(now);
             Fetch(engine, now);
         }
+    }
+
+    /// <summary>A take, looped, by its own times and in step, stopped in the middle.</summary>
+    private static void PlayTake(Engine engine, Studio studio, int round, ref MidiTime now)
+    {
+        var take = new Take
+        {
+            Tracks = [new TakeTrack("walk", studio.Sources.First().Id)],
+            Events =
+            [
+                new TakeEvent(MidiSpan.Zero, 0, MidiMessage.FromBytes(0x90, 61, 80)),
+                TakeEvent.OfExclusive(MidiSpan.FromMilliseconds(20), 0, [1, 2]),
+                new TakeEvent(MidiSpan.FromMilliseconds(40), 0, MidiMessage.FromBytes(0xE0, 1, 70)),
+                new TakeEvent(MidiSpan.FromMilliseconds(90), 0, MidiMessage.FromBytes(0x80, 61, 0)),
+            ],
+            Length = MidiSpan.FromMilliseconds(120),
+        };
+        var how = new PlayHow(MidiSpan.FromMilliseconds(round % 3 * 30), new TakeRange(MidiSpan.Zero, MidiSpan.FromMilliseconds(120)), InStep: round % 2 == 1);
+        if (PreparedTake.TryMake(take, how, studio, out var prepared, out _) is not null) return;
+        engine.Swap(engine.Prepare(CompiledStudio.Compile(studio, engine.Compiled), prepared!.Sources), now);
+        engine.PlayTake(prepared, now);
+        Beats(engine, studio, ref now);
+        engine.StopTake(now);
+        Fetch(engine, now);
     }
 
     private static void Beats(Engine engine, Studio studio, ref MidiTime now)

@@ -264,22 +264,26 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
     /// <returns>Why it was not done, or null.</returns>
     public Problem? Do(int id, TakeStep step)
     {
-        if (Open(id, out var open) is { } problem) return problem;
-        if (deck.Now?.TakeId == id) return new Problem("take", "It is being recorded: stop that first.");
-        if (step is TidyStep tidy && tidy.How.Check() is { } wrong) return new Problem("tidy", wrong);
-        var after = step.Apply(open!.Take);
-        if (step is TidyStep && ReferenceEquals(after, open.Take))
-            return new Problem("tidy", TakeNote.Of(open.Take).IsEmpty ? "There are no notes in it that could be moved." : "All notes that are chosen lie on this grid already: nothing was moved.");
-        if (after.Tracks.Length > Take.MostTracks) return new Problem("split", $"That would be {after.Tracks.Length} tracks; a take has at most {Take.MostTracks}.");
-        if (step is SplitStep && after.Tracks.Length == open.Take.Tracks.Length) return new Problem("split", "It is split like that already: every track has one of these alone.");
-        if (after.Events.IsEmpty && !open.Take.Events.IsEmpty) return new Problem("take", "Nothing would be left of it: choose a part with something in it.");
-        if (open.Row.Place >= MostSteps) return new Problem("take", $"So much was done to this take that no more can be kept ({MostSteps} steps). Write it as a file and bring that back.");
-        return Set(open.Row, row =>
+        // Two windows: one after the other.
+        lock (_gate)
         {
-            row.Steps = TakeJson.Write(open.Steps.Take(row.Place).Append(step));
-            row.Place++;
-            row.Told = Told(after);
-        });
+            if (Open(id, out var open) is { } problem) return problem;
+            if (deck.Now?.TakeId == id) return new Problem("take", "It is being recorded: stop that first.");
+            if (step is TidyStep tidy && tidy.How.Check() is { } wrong) return new Problem("tidy", wrong);
+            var after = step.Apply(open!.Take);
+            if (step is TidyStep && ReferenceEquals(after, open.Take))
+                return new Problem("tidy", TakeNote.Of(open.Take).IsEmpty ? "There are no notes in it that could be moved." : "All notes that are chosen lie on this grid already: nothing was moved.");
+            if (after.Tracks.Length > Take.MostTracks) return new Problem("split", $"That would be {after.Tracks.Length} tracks; a take has at most {Take.MostTracks}.");
+            if (step is SplitStep && after.Tracks.Length == open.Take.Tracks.Length) return new Problem("split", "It is split like that already: every track has one of these alone.");
+            if (after.Events.IsEmpty && !open.Take.Events.IsEmpty) return new Problem("take", "Nothing would be left of it: choose a part with something in it.");
+            if (open.Row.Place >= MostSteps) return new Problem("take", $"So much was done to this take that no more can be kept ({MostSteps} steps). Write it as a file and bring that back.");
+            return Set(open.Row, row =>
+            {
+                row.Steps = TakeJson.Write(open.Steps.Take(row.Place).Append(step));
+                row.Place++;
+                row.Told = Told(after);
+            });
+        }
     }
 
     /// <summary>Takes back what was done last to a take, or makes it again.</summary>
@@ -288,14 +292,18 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
     /// <returns>Why there was nothing, or null.</returns>
     public Problem? Step(int id, int by)
     {
-        if (Open(id, out var open) is { } problem) return problem;
-        if (open!.Row.Place + by < 0) return new Problem("take", "There is nothing to take back in this take: this is how it was recorded.");
-        if (open.Row.Place + by > open.Steps.Length) return new Problem("take", "There is nothing to make again in this take.");
-        return Set(open.Row, row =>
+        // Two windows: one after the other.
+        lock (_gate)
         {
-            row.Place += by;
-            row.Told = Told(open.Steps.Take(row.Place).Aggregate(OriginalOf(row), (take, step) => step.Apply(take)));
-        });
+            if (Open(id, out var open) is { } problem) return problem;
+            if (open!.Row.Place + by < 0) return new Problem("take", "There is nothing to take back in this take: this is how it was recorded.");
+            if (open.Row.Place + by > open.Steps.Length) return new Problem("take", "There is nothing to make again in this take.");
+            return Set(open.Row, row =>
+            {
+                row.Place += by;
+                row.Told = Told(open.Steps.Take(row.Place).Aggregate(OriginalOf(row), (take, step) => step.Apply(take)));
+            });
+        }
     }
 
     /// <summary>Names a take.</summary>
@@ -304,9 +312,13 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
     /// <returns>Why that cannot be, or null.</returns>
     public Problem? Name(int id, string? name)
     {
-        if (Open(id, out var open) is { } problem) return problem;
-        var tidy = NameRule.Tidy(name ?? "");
-        return NameRule.Check(tidy) is { } wrong ? new Problem("name", wrong) : Set(open!.Row, row => row.Name = tidy);
+        // Two windows: one after the other.
+        lock (_gate)
+        {
+            if (Open(id, out var open) is { } problem) return problem;
+            var tidy = NameRule.Tidy(name ?? "");
+            return NameRule.Check(tidy) is { } wrong ? new Problem("name", wrong) : Set(open!.Row, row => row.Name = tidy);
+        }
     }
 
     /// <summary>Throws a take away, so that it can be brought back; or brings it back.</summary>
@@ -315,9 +327,13 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
     /// <returns>Why that cannot be, or null.</returns>
     public Problem? Throw(int id, bool away)
     {
-        if (deck.Now?.TakeId == id) return new Problem("take", "It is being recorded: stop that first.");
-        if (away && Playing == id) desk.Junction.StopTake();
-        return desk.Store.FindTake(id) is { } row && row.StudioId == desk.State.StudioId ? Set(row, each => each.IsGone = away) : new Problem("take", "That take is gone for good.");
+        // Two windows: one after the other.
+        lock (_gate)
+        {
+            if (deck.Now?.TakeId == id) return new Problem("take", "It is being recorded: stop that first.");
+            if (away && Playing == id) desk.Junction.StopTake();
+            return desk.Store.FindTake(id) is { } row && row.StudioId == desk.State.StudioId ? Set(row, each => each.IsGone = away) : new Problem("take", "That take is gone for good.");
+        }
     }
 
     /// <summary>Plays a take.</summary>
@@ -425,11 +441,8 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
     {
         try
         {
-            lock (_gate)
-            {
-                change(row);
-                desk.Store.SetTake(row);
-            }
+            change(row);
+            desk.Store.SetTake(row);
             desk.Touch();
             return null;
         }

@@ -40,6 +40,7 @@ public sealed class TapeDeck : Ticker
     private readonly Lock _writing = new();
     private readonly TapRecord[] _buffer = new TapRecord[4096];
     private readonly Tape _reel;
+    private readonly List<PageRow> _leftOver = [];
     private readonly long _epoch;
     private readonly Thread _reader;
     private Tape? _take;
@@ -262,6 +263,8 @@ public sealed class TapeDeck : Ticker
 
     private void OpenStudio()
     {
+        // What is not written yet belongs to the studio that was open.
+        if (_studioId > 0) _leftOver.AddRange([.. _reel.TakeUnwritten(_studioId), .. _take?.TakeUnwritten(_studioId) ?? []]);
         _studioId = _desk.State.StudioId;
         _reel.Forget();
         if (_recording is not null) Ended = "Recording stopped: another studio was opened. What was recorded is kept.";
@@ -347,6 +350,7 @@ public sealed class TapeDeck : Ticker
     {
         List<PageRow> rows;
         TakeRow? ended = null;
+        WriteLeftOver();
         lock (_gate)
         {
             rows = [.. _reel.TakeUnwritten(_studioId), .. _take?.TakeUnwritten(_studioId) ?? []];
@@ -366,6 +370,24 @@ public sealed class TapeDeck : Ticker
                 _take?.Keep(rows, MostUnwritten);
             }
             throw;
+        }
+    }
+
+    private void WriteLeftOver()
+    {
+        List<PageRow> rows;
+        lock (_gate)
+        {
+            rows = [.. _leftOver];
+            _leftOver.Clear();
+        }
+        try
+        {
+            if (rows.Count > 0) _desk.Store.WritePages(rows);
+        }
+        catch (StoreException)
+        {
+            // The studio that was open was removed meanwhile, with all that was its own.
         }
     }
 

@@ -90,6 +90,46 @@ public sealed class TakesBrowserTests(Window window) : IClassFixture<Window>
         Assert.Equal(2, house.Shelf.All().Count);
     }
 
+    [Fact]
+    public async Task The_walk_through_the_demo_is_as_it_is_written()
+    {
+        await using var house = await House.Open(dome: true, takes: true);
+        house.StandIn("Amsel 61").Player!.Press("hand", 60, 90);
+        house.StandIn("Amsel 61").Player!.Release("hand", 60);
+        window.Go(house, "/plan");
+        window.Key("w");
+        window.Until(() => house.Shelf.All().Count == 3, "that was it");
+        window.Key("6");
+        window.Until(() => window.Has("#take-canvas"), "Takes");
+        var comet = house.Shelf.All().First(row => row.Name == "Comet, first go").Id;
+        window.Press($"#take-{comet}");
+        window.Until(() => window.Text(".take-card.chosen b") == "Comet, first go" && window.Text("#part-count").StartsWith("265 notes", StringComparison.Ordinal), "the comet");
+        window.Find("#take-canvas").SendKeys(Keys.Shift + Keys.ArrowRight + Keys.ArrowRight);
+        window.Press("#tidy-look");
+        window.Press("#tidy-do");
+        window.Until(() => window.Script<bool>("return !document.getElementById('take-undo').disabled"), "that it is tidied");
+        window.Script<object?>("document.activeElement.blur(); return null");
+        window.Key("u");
+        window.Until(() => window.Script<bool>("return document.getElementById('take-undo').disabled"), "that it is taken back");
+        window.Press("#split-channels");
+        window.Until(() => window.Text("#track-1") == "Fächer ch 2", "the channels");
+        var file = await house.Client.GetByteArrayAsync(window.Script<string>("return document.getElementById('out-mid').getAttribute('href')"));
+        Assert.Contains("Fächer ch 2", StandardMidiFile.ReadTake(file).Tracks.Select(track => track.Name));
+        window.Script<object?>("document.activeElement.blur(); return null");
+        window.Key(" ");
+        window.Until(() => house.StandIn("Brandung").Listener!.Heard.Held.Any() || house.StandIn("Zinn").Listener!.Heard.Held.Any(), "that it is heard");
+        window.Until(() => window.Text("#take-play").Contains("Stop", StringComparison.Ordinal), "that it can be stopped");
+        window.Script<object?>("document.activeElement.blur(); return null");
+        window.Key(" ");
+        window.Until(() => !house.StandIn("Brandung").Listener!.Heard.Held.Any() && !house.StandIn("Zinn").Listener!.Heard.Held.Any(), "silence");
+        window.Press("#rehearse-all");
+        window.Until(() => window.Has("#rehearsed-all td"), "what becomes of all takes");
+        window.Press("#rehearsed-box form button");
+        window.Go(house, "/studio");
+        window.Press("#to-sheet");
+        window.Until(() => window.Text(".paper h2") == "Kuppel", "the sheet");
+    }
+
     [Theory]
     [InlineData(false, 1280)]
     [InlineData(true, 1280)]

@@ -28,6 +28,9 @@ public abstract record RouteSource
     /// <summary>A short text for addresses and forms, which <see cref="Parse"/> reads: "7", "group-3", "any".</summary>
     public abstract string Key { get; }
 
+    /// <summary>Its key.</summary>
+    public sealed override string ToString() => Key;
+
     /// <summary>Reads a <see cref="Key"/>; null if it is none.</summary>
     /// <param name="key">The text.</param>
     public static RouteSource? Parse(string? key)

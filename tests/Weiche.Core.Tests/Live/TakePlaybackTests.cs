@@ -1,6 +1,7 @@
 using CsCheck;
 using Weiche.Core.Live;
 using Weiche.Core.Midi;
+using Weiche.Core.Stages;
 using Weiche.Core.Studios;
 using Weiche.Core.Studios.Edits;
 using Weiche.Core.Takes;
@@ -48,6 +49,31 @@ public sealed class TakePlaybackTests
             rig.Until(new MidiTime(stop + 30_000_000));
             Assert.Equal(silent, rig.Heard.Count);
         }, iter: 500);
+    }
+
+    [Fact]
+    public void Through_patterns_and_thinned_controllers_under_the_hands_of_a_player_nothing_is_left_held()
+    {
+        var studio = StageSorts.All.Where(sort => sort.Name is "Pattern" or "Thin").Aggregate(Room.Must(new SetMaster(ClockMaster.Own)), (made, sort) => made.Must(new AddStage(made.Routes[0].Id, sort.Fresh)));
+        Assert.Equal(2, studio.Routes[0].Stages.Length);
+        Gen.Select(Takes.Played.AnyTake, Gen.Bool, Gen.Int[0, 12_000_000], Gen.Select(Gen.Int[0, 12_000_000], Gen.Int[0, 127]).Array[0, 12]).Sample((drawn, inStep, stop, keys) =>
+        {
+            var rig = new Timed(studio);
+            rig.Play(Whole(drawn), new PlayHow(MidiSpan.Zero, new TakeRange(MidiSpan.Zero, new MidiSpan(5_000_000)), inStep));
+            if (inStep) rig.Engine.Do(TimeWork.Start, rig.Now);
+            foreach (var (at, key) in keys.OrderBy(each => each.Item1))
+            {
+                rig.Receive([0x90, (byte)key, 90], new MidiTime(at));
+                if (at % 5 == 0) rig.Use(studio.Must(new AddDevice("Wolke, tablet")));
+                rig.Receive([0x80, (byte)key, 0], new MidiTime(at + 40_000));
+            }
+            rig.Until(new MidiTime(stop));
+            rig.Engine.StopTake(rig.Now);
+            rig.Engine.Do(TimeWork.Stop, rig.Now);
+            rig.Until(rig.Now + MidiSpan.Second * 5);
+            Assert.Equal(0, rig.Engine.HeldCount);
+            Assert.Empty(rig.Sounding);
+        }, iter: 200);
     }
 
     [Fact]

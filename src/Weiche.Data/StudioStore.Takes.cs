@@ -9,7 +9,11 @@ namespace Weiche.Data;
 /// <param name="Count">How many messages are on it.</param>
 /// <param name="Ports">How many messages came from which port: "12:40,15:3".</param>
 /// <param name="Length">How many bytes it has.</param>
-public sealed record PageHead(int Id, long Begin, long End, int Count, string Ports, int Length);
+public sealed record PageHead(int Id, long Begin, long End, int Count, string Ports, int Length)
+{
+    /// <summary>How many messages came from which port.</summary>
+    public IEnumerable<(Weiche.Core.Studios.PortId Port, int Count)> Counts => PageRow.CountsOf(Ports);
+}
 
 /// <content>Takes and the reel: pages of tapes, each written while it is played.</content>
 public sealed partial class StudioStore

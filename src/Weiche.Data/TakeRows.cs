@@ -1,3 +1,7 @@
+using System.Globalization;
+using Weiche.Core.Studios;
+using Weiche.Core.Takes;
+
 namespace Weiche.Data;
 
 /// <summary>A take as the database knows it.</summary>
@@ -63,4 +67,18 @@ public sealed class PageRow
 
     /// <summary>Its bytes.</summary>
     public required byte[] Data { get; set; }
+
+    /// <summary>Takes over a page of a tape as it is now.</summary>
+    /// <param name="page">The page.</param>
+    public PageRow Fill(TapePage page)
+    {
+        (Begin, End, Count, Data) = (page.Begin.Microseconds, page.End.Microseconds, page.Count, page.Bytes.ToArray());
+        Ports = string.Join(',', page.Counts.Select(count => string.Create(CultureInfo.InvariantCulture, $"{count.Key}:{count.Value}")));
+        return this;
+    }
+
+    /// <summary>Reads <see cref="Ports"/>.</summary>
+    /// <param name="ports">What it says.</param>
+    internal static IEnumerable<(PortId Port, int Count)> CountsOf(string ports) => ports.Split(',', StringSplitOptions.RemoveEmptyEntries).Select(each => each.Split(':'))
+        .Select(each => (new PortId(int.Parse(each[0], CultureInfo.InvariantCulture)), int.Parse(each[1], CultureInfo.InvariantCulture)));
 }

@@ -1,7 +1,5 @@
 using System.Globalization;
 using System.Xml.Linq;
-using CsvHelper;
-using CsvHelper.Configuration;
 using Weiche.Core.Layout;
 
 namespace Weiche.Files;
@@ -54,23 +52,9 @@ public static class SheetFiles
     /// <param name="sheet">The sheet.</param>
     public static IEnumerable<(string Name, string Text)> Tables(Sheet sheet)
     {
-        foreach (var plan in sheet.Plans) yield return ($"{plan.Key}.csv", Csv(["from", "stages", "to", "state"], plan.Tracks.Select(track => new[] { track.From, string.Join("; ", track.Signs), track.To, track.More })));
-        foreach (var table in sheet.Tables) yield return ($"{table.Key}.csv", Csv(table.Headings, table.Rows.Select(row => (IEnumerable<string>)row)));
-        if (!sheet.Untouched.IsEmpty) yield return ("leave-alone.csv", Csv(["leave alone", "since"], sheet.Untouched.Select(each => new[] { each.What, each.Why })));
-    }
-
-    private static string Csv(IEnumerable<string> headings, IEnumerable<IEnumerable<string>> rows)
-    {
-        using var text = new StringWriter(CultureInfo.InvariantCulture);
-        using (var csv = new CsvWriter(text, new CsvConfiguration(CultureInfo.InvariantCulture) { InjectionOptions = InjectionOptions.Escape }))
-        {
-            foreach (var row in rows.Prepend(headings))
-            {
-                foreach (var cell in row) csv.WriteField(cell);
-                csv.NextRecord();
-            }
-        }
-        return text.ToString();
+        foreach (var plan in sheet.Plans) yield return ($"{plan.Key}.csv", Csv.Write(["from", "stages", "to", "state"], plan.Tracks.Select(track => new[] { track.From, string.Join("; ", track.Signs), track.To, track.More })));
+        foreach (var table in sheet.Tables) yield return ($"{table.Key}.csv", Csv.Write(table.Headings, table.Rows.Select(row => (IEnumerable<string>)row)));
+        if (!sheet.Untouched.IsEmpty) yield return ("leave-alone.csv", Csv.Write(["leave alone", "since"], sheet.Untouched.Select(each => new[] { each.What, each.Why })));
     }
 
     /// <summary>Something that stands together.</summary>

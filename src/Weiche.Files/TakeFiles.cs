@@ -1,5 +1,4 @@
 using System.Globalization;
-using System.IO.Compression;
 using System.Text;
 using CsvHelper;
 using CsvHelper.Configuration;
@@ -53,18 +52,12 @@ public static class TakeFiles
     /// <param name="take">The take.</param>
     public static byte[] WriteTracks(Take take)
     {
-        using var bytes = new MemoryStream();
-        using (var archive = new ZipArchive(bytes, ZipArchiveMode.Create, leaveOpen: true))
+        var byTrack = take.Events.ToLookup(each => each.Track);
+        return Archive.Of(take.Tracks.Select((track, index) =>
         {
-            var byTrack = take.Events.ToLookup(each => each.Track);
-            foreach (var (index, track) in take.Tracks.Index())
-            {
-                var one = take with { Tracks = [track], Events = [.. byTrack[index].Select(each => each with { Track = 0 })], Marks = [.. take.Marks.Where(mark => mark.Track < 0)] };
-                using var entry = archive.CreateEntry(string.Create(CultureInfo.InvariantCulture, $"{index + 1:D2} {FileName(track.Name)}.mid")).Open();
-                entry.Write(StandardMidiFile.WriteTake(one, track.Name));
-            }
-        }
-        return bytes.ToArray();
+            var one = take with { Tracks = [track], Events = [.. byTrack[index].Select(each => each with { Track = 0 })], Marks = [.. take.Marks.Where(mark => mark.Track < 0)] };
+            return (string.Create(CultureInfo.InvariantCulture, $"{index + 1:D2} {FileName(track.Name)}.mid"), StandardMidiFile.WriteTake(one, track.Name));
+        }));
     }
 
     /// <summary>The system exclusives of a take, one after the other.</summary>
@@ -73,18 +66,10 @@ public static class TakeFiles
 
     /// <summary>A take as comma-separated values (RFC 4180), with a line of headings first.</summary>
     /// <param name="take">The take.</param>
-    public static string WriteCsv(Take take)
-    {
-        using var text = new StringWriter(CultureInfo.InvariantCulture);
-        using (var csv = new CsvWriter(text, new CsvConfiguration(CultureInfo.InvariantCulture) { InjectionOptions = InjectionOptions.Escape }))
-        {
-            csv.WriteRecords(take.Events.Select(each => new TakeCsvRow(
-                each.At.Microseconds, take.Tempo.PlaceAt(each.At) is var place ? string.Create(CultureInfo.InvariantCulture, $"{place.Bar}.{place.Beat}") : "",
-                take.Tracks[each.Track].Name, MessageText.Words(each.Message, each.Exclusive?.Length ?? 0),
-                each.Message.HasChannel ? (each.Message.ChannelIndex + 1).ToString(CultureInfo.InvariantCulture) : "", Convert.ToHexString(each.Bytes))));
-        }
-        return text.ToString();
-    }
+    public static string WriteCsv(Take take) => Csv.Write(take.Events.Select(each => new TakeCsvRow(
+        each.At.Microseconds, take.Tempo.PlaceAt(each.At) is var place ? string.Create(CultureInfo.InvariantCulture, $"{place.Bar}.{place.Beat}") : "",
+        take.Tracks[each.Track].Name, MessageText.Words(each.Message, each.Exclusive?.Length ?? 0),
+        each.Message.HasChannel ? (each.Message.ChannelIndex + 1).ToString(CultureInfo.InvariantCulture) : "", Convert.ToHexString(each.Bytes))));
 
     /// <summary>A name as a file may have it.</summary>
     /// <param name="name">The name.</param>

@@ -43,10 +43,9 @@ public static class TakeRehearsal
     public static RehearsedTake Of(string name, Take take, Studio studio, PortId? own = null)
     {
         var rehearsal = new Rehearsal(studio);
-        var sources = take.Tracks.Select(track => track.PlayedAs ?? (track.WentOut ? null : track.Port) ?? own)
+        var sources = take.Tracks.Select(track => track.PlayedFrom(own))
             .Select(port => port is { } id && studio.FindPort(id) is { IsSource: true } ? id : (PortId?)null).ToList();
-        // The clock is left out, as it is when a take is played.
-        var played = take.Events.Where(each => sources[each.Track] is not null && !each.Message.IsRealTime && each.Message.Status != 0xF2).ToList();
+        var played = take.Events.Where(each => sources[each.Track] is not null && each.IsPlayed).ToList();
         rehearsal.Play(played.GroupBy(each => sources[each.Track]!.Value).Select(group => (group.Key, (IReadOnlyList<TimedBytes>)[.. group.Select(each => new TimedBytes(each.At.Microseconds, each.Bytes))])));
         var rows = studio.Destinations.Select(port =>
         {

@@ -1,7 +1,3 @@
-using System.Globalization;
-using CsvHelper;
-using CsvHelper.Configuration;
-
 namespace Weiche.Files;
 
 /// <summary>One row of a list of messages: a message and one of its ends.</summary>
@@ -19,14 +15,5 @@ public static class WatchCsv
 {
     /// <summary>Writes the rows, with a line of headings first.</summary>
     /// <param name="rows">The rows.</param>
-    public static string Write(IEnumerable<WatchCsvRow> rows)
-    {
-        using var text = new StringWriter(CultureInfo.InvariantCulture);
-        // A cell that begins as a formula does would be one where the list is opened: names come from other devices and files.
-        using (var csv = new CsvWriter(text, new CsvConfiguration(CultureInfo.InvariantCulture) { InjectionOptions = InjectionOptions.Escape }))
-        {
-            csv.WriteRecords(rows);
-        }
-        return text.ToString();
-    }
+    public static string Write(IEnumerable<WatchCsvRow> rows) => Csv.Write(rows);
 }

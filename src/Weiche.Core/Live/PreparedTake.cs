@@ -85,7 +85,7 @@ public sealed class PreparedTake
         for (var i = 0; i < players.Length; i++)
         {
             var track = take.Tracks[i];
-            var meant = how.AsOwn ? how.Own : track.PlayedAs ?? (track.WentOut ? null : track.Port) ?? how.Own;
+            var meant = how.AsOwn ? how.Own : track.PlayedFrom(how.Own);
             players[i] = -1;
             if (meant is not { } port || studio.FindPort(port) is not { IsSource: true })
             {
@@ -105,8 +105,7 @@ public sealed class PreparedTake
         var events = new List<(TakeEvent, byte)>();
         foreach (var each in take.Events)
         {
-            // The time is kept by the studio's clock: start, stop, position and pulses of a take are not played.
-            if (players[each.Track] >= 0 && !each.Message.IsOfClock && !each.Message.IsRealTime) events.Add((each, (byte)players[each.Track]));
+            if (players[each.Track] >= 0 && each.IsPlayed) events.Add((each, (byte)players[each.Track]));
         }
         prepared = new PreparedTake(take, how, events, [.. sources], Caught(how.From), how.Loop is { } loop ? Caught(loop.From) : []);
         return null;

@@ -25,6 +25,9 @@ public readonly record struct TakeEvent(MidiSpan At, int Track, MidiMessage Mess
         _ => [Message.Status, Message.Data1, Message.Data2],
     };
 
+    /// <summary>Whether it is played when the take is: the time is kept by the studio's clock, so start, stop, position and pulses of a take are not.</summary>
+    public bool IsPlayed => !Message.IsOfClock && !Message.IsRealTime;
+
     /// <summary>How many bytes it has.</summary>
     public int Length => Exclusive is { } body ? body.Length + 2 : Message.DataLength + 1;
 }
@@ -40,6 +43,10 @@ public sealed record TakeTrack(string Name, PortId? Port = null, string From = "
 
     /// <summary>The source as which it is played back; null for the one it came from, or the take's own port.</summary>
     public PortId? PlayedAs { get; init; }
+
+    /// <summary>The source as which it is played.</summary>
+    /// <param name="own">The take's own port; null if it has none.</param>
+    public PortId? PlayedFrom(PortId? own) => PlayedAs ?? (WentOut ? null : Port) ?? own;
 }
 
 /// <summary>What stands in a take beside its messages.</summary>

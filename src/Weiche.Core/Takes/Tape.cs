@@ -74,6 +74,8 @@ public sealed class TapePage
     private const byte MissingTag = 70;
     private const int MostText = 400;
 
+    private readonly Dictionary<int, int> _ports = [];
+    private readonly SortedDictionary<int, int> _counts = [];
     private byte[] _bytes = new byte[4096];
     private int _length;
     private MidiTime _last;
@@ -96,6 +98,9 @@ public sealed class TapePage
     /// <summary>How many messages are on it.</summary>
     public int Count { get; private set; }
 
+    /// <summary>How many messages there are of each port, by its id.</summary>
+    public IReadOnlyDictionary<int, int> Counts => _counts;
+
     /// <summary>How many bytes it has.</summary>
     public int Length => _length;
 
@@ -109,6 +114,7 @@ public sealed class TapePage
     /// <param name="name">What it is called.</param>
     public void Name(int track, int port, bool wentOut, string name)
     {
+        _ports[track] = port;
         Head(_last, NameTag);
         Number(track);
         Number((long)port << 1 | (wentOut ? 1L : 0));
@@ -123,6 +129,7 @@ public sealed class TapePage
     public void Write(MidiTime at, int track, in MidiMessage message, ReadOnlySpan<byte> exclusive = default)
     {
         Count++;
+        if (_ports.TryGetValue(track, out var port)) _counts[port] = _counts.GetValueOrDefault(port) + 1;
         if (message.Status == 0xF0)
         {
             Head(at, ExclusiveTag);

@@ -13,7 +13,6 @@ public sealed class TapeTake : ITapeReader
 
     private readonly MidiTime _from;
     private readonly MidiTime _to;
-    private readonly Func<PortId, bool> _wants;
     private readonly List<TakeEvent> _events = [];
     private readonly List<TakeTrack> _tracks = [];
     private readonly Dictionary<(PortId Port, bool WentOut), int> _byPort = [];
@@ -26,8 +25,7 @@ public sealed class TapeTake : ITapeReader
     /// <summary>A take of what is between two moments.</summary>
     /// <param name="from">The first moment: there the take begins.</param>
     /// <param name="to">The moment after the last.</param>
-    /// <param name="wants">Which ports are wanted; null for all.</param>
-    public TapeTake(MidiTime from, MidiTime to, Func<PortId, bool>? wants = null) => (_from, _to, _wants, _end) = (from, to, wants ?? (_ => true), from);
+    public TapeTake(MidiTime from, MidiTime to) => (_from, _to, _end) = (from, to, from);
 
     /// <summary>Whether there was more than a take may have.</summary>
     public bool IsCut { get; private set; }
@@ -62,11 +60,6 @@ public sealed class TapeTake : ITapeReader
     public void Named(int track, int port, bool wentOut, string name)
     {
         var id = new PortId(port);
-        if (!_wants(id))
-        {
-            _places.Remove(track);
-            return;
-        }
         if (!_byPort.TryGetValue((id, wentOut), out var place))
         {
             if (_tracks.Count == Take.MostTracks)

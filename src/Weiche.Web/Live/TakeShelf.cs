@@ -74,14 +74,18 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
 
     /// <summary>The takes, the newest first.</summary>
     /// <exception cref="StoreException">The database cannot be read.</exception>
-    public IReadOnlyList<TakeRow> All()
-    {
-        CloseCutOff();
-        return [.. desk.Store.Takes(desk.State.StudioId).Where(row => !row.IsGone)];
-    }
+    public IReadOnlyList<TakeRow> All() => All(out _);
 
-    /// <summary>The take that was thrown away last and can be brought back; null if there is none.</summary>
-    public TakeRow? LastGone() => desk.Store.Takes(desk.State.StudioId).Where(row => row.IsGone).MaxBy(row => row.Id);
+    /// <summary>The takes, the newest first.</summary>
+    /// <param name="lastGone">The take that was thrown away last and can be brought back; null if there is none.</param>
+    /// <exception cref="StoreException">The database cannot be read.</exception>
+    public IReadOnlyList<TakeRow> All(out TakeRow? lastGone)
+    {
+        var rows = desk.Store.Takes(desk.State.StudioId);
+        CloseCutOff(rows);
+        lastGone = rows.Where(row => row.IsGone).MaxBy(row => row.Id);
+        return [.. rows.Where(row => !row.IsGone)];
+    }
 
     /// <summary>What is on the reel.</summary>
     /// <exception cref="StoreException">The database cannot be read.</exception>
@@ -93,7 +97,7 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
         {
             var bar = (head.Begin + head.End) / 2 / BarTime * BarTime;
             if (!bars.TryGetValue(bar, out var counts)) bars.Add(bar, counts = []);
-            foreach (var (port, count) in CountsOf(head.Ports)) counts[port] = counts.GetValueOrDefault(port) + count;
+            foreach (var (port, count) in head.Counts) counts[port] = counts.GetValueOrDefault(port) + count;
         }
         long? since = null;
         for (var i = heads.Count - 1; i >= 0; i--)
@@ -374,10 +378,10 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
     }
 
     /// <summary>Ends takes that were recorded when Weiche was stopped.</summary>
-    /// <exception cref="StoreException">It could not be written.</exception>
-    public void CloseCutOff()
+    /// <param name="rows">The takes of the open studio.</param>
+    private void CloseCutOff(IReadOnlyList<TakeRow> rows)
     {
-        foreach (var row in desk.Store.Takes(desk.State.StudioId))
+        foreach (var row in rows)
         {
             if (row.File is not null || row.End >= row.Begin || deck.Now?.TakeId == row.Id) continue;
             row.End = desk.Store.PageHeads(row.StudioId, row.Id).Select(page => page.End + 1).Append(row.Begin).Max();
@@ -406,7 +410,7 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
         desk.Say(_ended);
         try
         {
-            CloseCutOff();
+            CloseCutOff(desk.Store.Takes(desk.State.StudioId));
         }
         catch (StoreException)
         {
@@ -489,7 +493,4 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
         var seconds = length.Microseconds / 1_000_000;
         return seconds >= 3600 ? string.Create(CultureInfo.InvariantCulture, $"{seconds / 3600}:{seconds / 60 % 60:D2}:{seconds % 60:D2}") : string.Create(CultureInfo.InvariantCulture, $"{seconds / 60}:{seconds % 60:D2}");
     }
-
-    private static IEnumerable<(PortId Port, int Count)> CountsOf(string ports) => ports.Split(',', StringSplitOptions.RemoveEmptyEntries).Select(each => each.Split(':'))
-        .Select(each => (new PortId(int.Parse(each[0], CultureInfo.InvariantCulture)), int.Parse(each[1], CultureInfo.InvariantCulture)));
 }

@@ -73,7 +73,7 @@ public sealed class TapeDeck : Ticker
         : base(WriteInterval, time)
     {
         (_desk, _time) = (desk, time);
-        _epoch = (desk.Junction.Clock.TimeOfDay(MidiTime.Zero).UtcDateTime - DateTime.UnixEpoch).Ticks / TimeSpan.TicksPerMicrosecond;
+        _epoch = OnTape(desk.Junction.Clock.TimeOfDay(MidiTime.Zero).UtcDateTime);
         _reel = new Tape(this, null);
         _next = desk.Junction.Tap.Published;
         _reader = new Thread(ReadOn) { IsBackground = true, Name = "Weiche reel", Priority = ThreadPriority.AboveNormal };
@@ -108,6 +108,10 @@ public sealed class TapeDeck : Ticker
     /// <summary>A moment as tapes count it.</summary>
     /// <param name="time">The moment.</param>
     public long OnTape(MidiTime time) => time.Microseconds + _epoch;
+
+    /// <summary>A moment as tapes count it.</summary>
+    /// <param name="at">The moment, UTC.</param>
+    internal static long OnTape(DateTime at) => (at - DateTime.UnixEpoch).Ticks / TimeSpan.TicksPerMicrosecond;
 
     /// <summary>A moment of a tape as time of day.</summary>
     /// <param name="at">µs since 1970, UTC.</param>
@@ -288,7 +292,6 @@ public sealed class TapeDeck : Ticker
         switch (record.Event)
         {
             case TapEvent.Came:
-                _exclusive = default;
                 // The time is kept by the clock that is master, and written down as such.
                 _wanted = !record.Message.IsBackground;
                 if (!_wanted) return;
@@ -297,8 +300,7 @@ public sealed class TapeDeck : Ticker
                 _cameFrom = record.Port;
                 break;
             case TapEvent.Played:
-                (_exclusive, _wanted, _cameFrom) = (default, false, default);
-                if (record.Message.Status == 0xF0) _exclusive = record.Message;
+                _wanted = false;
                 break;
             case TapEvent.Exclusive:
                 _body = _desk.Junction.Tap.ReadExclusive(record);
@@ -404,7 +406,6 @@ public sealed class TapeDeck : Ticker
     {
         private readonly List<PageRow> _unwritten = [];
         private readonly Dictionary<(PortId Port, bool WentOut), int> _tracks = [];
-        private readonly SortedDictionary<int, int> _counts = [];
         private TapePage? _page;
         private PageRow? _row;
         private bool _isNew;
@@ -423,7 +424,6 @@ public sealed class TapeDeck : Ticker
                 page.Name(track, port.Value, wentOut, name());
             }
             page.Write(at, track, message, body);
-            _counts[port.Value] = _counts.GetValueOrDefault(port.Value) + 1;
             _isNew = true;
         }
 
@@ -470,7 +470,7 @@ public sealed class TapeDeck : Ticker
         {
             List<PageRow> rows = [.. _unwritten];
             _unwritten.Clear();
-            if (_page is not null && _row is not null && _isNew && Fill(_row)) rows.Add(_row);
+            if (_page is not null && _isNew) rows.Add(_row!.Fill(_page));
             _isNew = false;
             foreach (var row in rows) row.StudioId = studioId;
             // With nothing more to come the page ends: else what comes much later would stand on it.
@@ -491,7 +491,7 @@ public sealed class TapeDeck : Ticker
         {
             if (_page is { } open && (open.Length >= PageLength || at - open.Begin >= PageTime))
             {
-                if (_isNew && Fill(_row!)) _unwritten.Add(_row!);
+                if (_isNew) _unwritten.Add(_row!.Fill(open));
                 Close();
             }
             if (_page is { } page) return page;
@@ -505,19 +505,10 @@ public sealed class TapeDeck : Ticker
             return _page;
         }
 
-        private bool Fill(PageRow row)
-        {
-            if (_page is not { } page) return false;
-            (row.Begin, row.End, row.Count, row.Data) = (page.Begin.Microseconds, page.End.Microseconds, page.Count, page.Bytes.ToArray());
-            row.Ports = string.Join(',', _counts.Select(count => string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{count.Key}:{count.Value}")));
-            return true;
-        }
-
         private void Close()
         {
             (_page, _row, _pulse) = (null, null, long.MinValue);
             _tracks.Clear();
-            _counts.Clear();
         }
     }
 }

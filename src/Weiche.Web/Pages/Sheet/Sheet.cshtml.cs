@@ -1,5 +1,4 @@
 using System.Globalization;
-using System.IO.Compression;
 using System.Text;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
@@ -47,16 +46,7 @@ public sealed class SheetModel(StudioDesk desk, HeldFinder held, TimeProvider ti
     public IActionResult OnGetTables()
     {
         Look();
-        using var bytes = new MemoryStream();
-        using (var archive = new ZipArchive(bytes, ZipArchiveMode.Create, leaveOpen: true))
-        {
-            foreach (var (name, text) in SheetFiles.Tables(Sheet))
-            {
-                using var entry = archive.CreateEntry(name).Open();
-                entry.Write(Encoding.UTF8.GetBytes(text));
-            }
-        }
-        return File(bytes.ToArray(), "application/zip", $"{TakeFiles.FileName(Sheet.Studio)} tables.zip");
+        return File(Archive.Of(SheetFiles.Tables(Sheet).Select(table => (table.Name, Encoding.UTF8.GetBytes(table.Text)))), "application/zip", $"{TakeFiles.FileName(Sheet.Studio)} tables.zip");
     }
 
     /// <summary>It has been printed: from now on it is told what has changed since.</summary>

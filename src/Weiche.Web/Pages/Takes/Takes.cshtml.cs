@@ -311,7 +311,7 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
         OpenTake? open = null;
         try
         {
-            (reel, takes, gone) = (shelf.Reel(), shelf.All(), shelf.LastGone());
+            (reel, takes) = (shelf.Reel(), shelf.All(out gone));
             var chosen = takes.FirstOrDefault(row => row.Id == take) ?? (takes.Count > 0 ? takes[0] : null);
             if (chosen is not null && shelf.Open(chosen.Id, out open) is { } unread) problem ??= unread;
             if (open is not null) shelf.Chosen = open.Row.Id;

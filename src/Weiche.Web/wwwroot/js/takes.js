@@ -289,7 +289,7 @@ export function startTakes(live) {
     }
     // More tracks than there is room for are scrolled through.
     const state = look();
-    const over = Math.max(0, rows.reduce((sum, row) => sum + row.height, 0) - (height - head - 1));
+    const over = Math.max(0, Math.round(rows.reduce((sum, row) => sum + row.height, 0) - (height - head - 1)));
     state.top = Math.max(0, Math.min(over, state.top ?? 0));
     let y = head - state.top;
     for (const row of rows) {

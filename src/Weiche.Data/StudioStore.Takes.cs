@@ -66,8 +66,10 @@ public sealed partial class StudioStore
             if (page.Id == 0) context.Pages.Add(page);
             else context.Pages.Update(page);
         }
-        context.SaveChanges();
+        // A page has its key only when it is there: the disk may be full at the very end.
+        context.SaveChanges(acceptAllChangesOnSuccess: false);
         transaction.Commit();
+        context.ChangeTracker.AcceptAllChanges();
         return pages.Count;
     });
 

@@ -31,7 +31,7 @@ public static partial class StandardMidiFile
         if (last > Take.Longest.Microseconds) throw new RecordingException($"the file lasts {last / 3_600_000_000} hours; a take lasts at most {SecondsOfSilence / 3600}");
         return new Take
         {
-            Tracks = [.. names.Select((name, index) => new TakeTrack(name is { Length: > 0 } ? name : string.Create(CultureInfo.InvariantCulture, $"track {index + 1}")))],
+            Tracks = [.. names.Select((name, index) => new TakeTrack(name is { Length: > 0 } ? name : NameOfNone(index)))],
             Events = [.. events],
             Tempo = MapOf(tempos, signatures),
             Marks = [.. marks],
@@ -102,7 +102,8 @@ public static partial class StandardMidiFile
                 continue;
             }
             var writer = new TrackWriter();
-            writer.Meta(0, NameMeta, Encoding.UTF8.GetBytes(take.Tracks[i].Name));
+            // What has no name in a file is called so when it is read; it is given none when it goes out again.
+            if (take.Tracks[i].Name != NameOfNone(tracks.Count)) writer.Meta(0, NameMeta, Encoding.UTF8.GetBytes(take.Tracks[i].Name));
             var rows = byTrack[i].Select(each => (Tick: ticks.Of(each.At), Type: NoMeta, Data: each.Bytes)).Concat(marks[i].Select(mark => (Tick: ticks.Of(mark.At), mark.Type, Data: mark.Data.ToArray())));
             foreach (var (tick, type, data) in rows.OrderBy(each => each.Tick).ThenBy(each => each.Type == NoMeta ? 1 : 0))
             {
@@ -116,11 +117,13 @@ public static partial class StandardMidiFile
         byte[] WithMarks(string title, List<(long Tick, int Type, byte[] Data)> all, IEnumerable<TakeMark> more)
         {
             var writer = new TrackWriter();
-            writer.Meta(0, NameMeta, Encoding.UTF8.GetBytes(title));
+            if (title != NameOfNone(0)) writer.Meta(0, NameMeta, Encoding.UTF8.GetBytes(title));
             foreach (var (tick, type, data) in all.Concat(more.Select(mark => (ticks.Of(mark.At), mark.Type, mark.Data.ToArray()))).OrderBy(each => each.Item1)) writer.Meta(tick, type, data);
             return writer.End(end);
         }
     }
+
+    private static string NameOfNone(int index) => string.Create(CultureInfo.InvariantCulture, $"track {index + 1}");
 
     /// <summary>Times as ticks of a file. A tempo stands at a whole tick, which is not quite where it was meant: ticks are counted by the tempos as they stand
     /// in the file, so that no time is further off than half a tick.</summary>

@@ -82,6 +82,59 @@ public sealed partial class ProcessTests : IDisposable
     }
 
     [Fact]
+    public async Task A_disk_that_is_full_stops_recording_with_a_sentence_and_when_there_is_room_again_all_goes_on()
+    {
+        // A file that may not grow is what a full disk is to the database.
+        var dll = typeof(Web.Startup.WeicheApp).Assembly.Location;
+        var start = new ProcessStartInfo("bash") { RedirectStandardOutput = true, RedirectStandardError = true, WorkingDirectory = Path.GetTempPath() };
+        foreach (var word in (string[])["-c", "trap '' XFSZ; exec dotnet \"$0\" demo --data \"$1\" --port \"$2\"", dll, _folder, FreePort()]) start.ArgumentList.Add(word);
+        using var house = Process.Start(start)!;
+        var address = await Ready(house);
+        using var client = new HttpClient { BaseAddress = address };
+        using var request = new HttpRequestMessage(HttpMethod.Post, "/takes?handler=Record") { Content = new FormUrlEncodedContent([new("elsewhere", "true")]) };
+        request.Headers.Add("X-Weiche-Token", Token().Match(await client.GetStringAsync("/gear")).Groups[1].Value);
+        request.Headers.Add("HX-Request", "true");
+        Assert.Equal(HttpStatusCode.NoContent, (await client.SendAsync(request)).StatusCode);
+        await using var hub = new HubConnectionBuilder().WithUrl(new Uri(address, "/live")).Build();
+        await hub.StartAsync();
+        await Limit(new FileInfo(Path.Combine(_folder, "weiche.db-wal")).Length.ToString(System.Globalization.CultureInfo.InvariantCulture));
+        var full = await PlayUntil(page => page.Contains("Nothing is written down at the moment: The disk with", StringComparison.Ordinal));
+        Assert.Contains("is full or fails", full, StringComparison.Ordinal);
+        Assert.DoesNotContain("Nothing has come in yet", full, StringComparison.Ordinal);
+        Assert.Contains("Drums for Dawn", full, StringComparison.Ordinal);
+        await PlayUntil(page => !page.Contains("Stop recording", StringComparison.Ordinal));
+        await Limit("unlimited");
+        var there = OnTheReel().Match(await PlayUntil(page => !page.Contains("Nothing is written down", StringComparison.Ordinal) && !page.Contains("being recorded", StringComparison.Ordinal))).Value;
+        await PlayUntil(page => OnTheReel().Match(page).Value != there);
+        Assert.False(house.HasExited);
+        house.Kill();
+        await house.WaitForExitAsync();
+
+        async Task Limit(string bytes)
+        {
+            using var limit = Process.Start("prlimit", $"--pid {house.Id} --fsize={bytes}:unlimited");
+            await limit.WaitForExitAsync();
+            Assert.Equal(0, limit.ExitCode);
+        }
+
+        async Task<string> PlayUntil(Func<string, bool> when)
+        {
+            string page;
+            var rounds = 0;
+            do
+            {
+                Assert.InRange(rounds++, 0, 600);
+                await hub.InvokeAsync("Press", "amsel-61", 60, 90);
+                await hub.InvokeAsync("Release", "amsel-61", 60);
+                await Task.Delay(50);
+                page = await client.GetStringAsync("/takes");
+            }
+            while (!when(page));
+            return page;
+        }
+    }
+
+    [Fact]
     public async Task Fresh_makes_the_demo_studio_anew()
     {
         using (var house = Weiche("demo", "--data", _folder, "--port", FreePort()))
@@ -272,6 +325,9 @@ public sealed partial class ProcessTests : IDisposable
 
     [GeneratedRegex(@"^Weiche is ready at (http://127\.0\.0\.1:\d+)$")]
     private static partial Regex ReadyLine();
+
+    [GeneratedRegex(@"<p>[^<]+ messages in [^<]+ bytes")]
+    private static partial Regex OnTheReel();
 
     [GeneratedRegex("X-Weiche-Token\": \"([^\"]+)\"")]
     private static partial Regex Token();

@@ -66,6 +66,9 @@ public sealed class PreparedTake
     /// <summary>How it is played.</summary>
     public PlayHow How { get; }
 
+    /// <summary>How many system exclusives are left out, since they are longer than the engine takes (<see cref="SysExPool.Longest"/>).</summary>
+    public int TooLong { get; private init; }
+
     /// <summary>Makes a take ready.</summary>
     /// <param name="take">The take.</param>
     /// <param name="how">How it is played.</param>
@@ -102,12 +105,14 @@ public sealed class PreparedTake
         left = [.. gone];
         if (isFull) return $"A take is played as {PreparedStudio.MostPlayers} sources at most.";
         if (sources.Count == 0) return gone.Count > 0 ? $"{string.Join(", ", gone.Take(3).Select(track => track.Name))}: what it came from is not in this studio. Choose what it is played as." : "There is nothing in this take.";
-        var events = new List<(TakeEvent, byte)>();
+        var (events, tooLong) = (new List<(TakeEvent, byte)>(), 0);
         foreach (var each in take.Events)
         {
-            if (players[each.Track] >= 0 && each.IsPlayed) events.Add((each, (byte)players[each.Track]));
+            if (players[each.Track] < 0 || !each.IsPlayed) continue;
+            if (each.Exclusive is { Length: > SysExPool.Longest }) tooLong++;
+            else events.Add((each, (byte)players[each.Track]));
         }
-        prepared = new PreparedTake(take, how, events, [.. sources], Caught(how.From), how.Loop is { } loop ? Caught(loop.From) : []);
+        prepared = new PreparedTake(take, how, events, [.. sources], Caught(how.From), how.Loop is { } loop ? Caught(loop.From) : []) { TooLong = tooLong };
         return null;
 
         (byte, MidiMessage)[] Caught(MidiSpan at) => [.. CatchUp.At(take, at).Where(each => players[each.Track] >= 0).Select(each => ((byte)players[each.Track], each.Message))];

@@ -11,6 +11,9 @@ namespace Weiche.Core.Midi;
 /// </remarks>
 public sealed class SysExPool
 {
+    /// <summary>The most bytes between F0 and F7 of a message that the engine takes.</summary>
+    public const int Longest = 1 << 20;
+
     private const int SlotBits = 10;
     private const int MaxSlots = 1 << SlotBits;
     private const int FirstCapacity = 256;
@@ -32,7 +35,7 @@ public sealed class SysExPool
     /// <param name="maxMessageLength">The most bytes one message may have between F0 and F7.</param>
     /// <param name="maxTotalLength">The most bytes all buffers may have together.</param>
     /// <exception cref="ArgumentOutOfRangeException">A bound is below 1.</exception>
-    public SysExPool(int maxMessageLength = 1 << 20, int maxTotalLength = 8 << 20)
+    public SysExPool(int maxMessageLength = Longest, int maxTotalLength = 8 << 20)
     {
         ArgumentOutOfRangeException.ThrowIfLessThan(maxMessageLength, 1);
         ArgumentOutOfRangeException.ThrowIfLessThan(maxTotalLength, 1);

@@ -112,7 +112,7 @@ public sealed record Kit(string Key, string Title, Look Look)
         new("bandhaus", "Bandhaus", Look.Application)
         {
             Listens = ChannelSet.All, Sounds = true, Member = 5, Tracks = ["track 1", "track 2", "track 3", "track 4"],
-            Switches = [new(Song, "plays a song of its own out of A while the clock runs that it gets", false)],
+            Switches = [new(Song, "plays a song of its own, three parts, out of A while the clock runs that it gets", false)],
         },
         new("himmel", "Himmel", Look.Display) { Listens = ChannelSet.Of(16), Lowest = 0, Highest = 127 },
         new("wolke", "Wolke", Look.Keys) { Sends = 7, Listens = ChannelSet.All, Lowest = 48, Highest = 72, Sounds = true, Member = 6 },

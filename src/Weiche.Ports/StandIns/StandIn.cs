@@ -13,8 +13,12 @@ public delegate void BytesOut(ReadOnlySpan<byte> bytes);
 /// </summary>
 public sealed class StandIn : IDisposable
 {
-    // A song of a bar, an eighth each.
-    private static readonly byte[] Song = [48, 55, 60, 55, 48, 55, 62, 59];
+    // A song of a bar, an eighth each: the bass on channel 1, two voices on channel 2, drums on channel 10. 0 is a rest.
+    private static readonly (Channel Channel, byte[] Keys)[] Song =
+    [
+        (Channel.FromNumber(1), [36, 0, 43, 36, 0, 36, 41, 43]), (Channel.FromNumber(2), [48, 55, 60, 55, 48, 55, 62, 59]),
+        (Channel.FromNumber(10), [36, 42, 38, 42, 36, 36, 38, 46]),
+    ];
     private const int PulsesAnEighth = 12;
 
     private readonly Lock _gate = new();
@@ -22,7 +26,7 @@ public sealed class StandIn : IDisposable
     private readonly Dictionary<string, bool> _switches;
     private readonly bool[] _monitors;
     private readonly ClockBox? _clock;
-    private byte _sung;
+    private readonly byte[] _sung = new byte[Song.Length];
     private long _recorded;
     private volatile bool _local = true;
 
@@ -179,11 +183,12 @@ public sealed class StandIn : IDisposable
     {
         var ends = !place.Runs || !IsOn(Kit.Song);
         if (!ends && (place.Next - 1) % PulsesAnEighth != 0) return;
-        if (_sung > 0) Play([0x80, _sung, 64]);
-        _sung = 0;
-        if (ends || place.Next == 0) return;
-        _sung = Song[(place.Next - 1) / PulsesAnEighth % Song.Length];
-        Play([0x90, _sung, 90]);
+        foreach (var (part, (channel, keys)) in Song.Index())
+        {
+            if (_sung[part] > 0) Play([(byte)(0x80 | channel.Index), _sung[part], 64]);
+            _sung[part] = ends || place.Next == 0 ? (byte)0 : keys[(place.Next - 1) / PulsesAnEighth % keys.Length];
+            if (_sung[part] > 0) Play([(byte)(0x90 | channel.Index), _sung[part], 90]);
+        }
     }
 
     private int Track(string name) => Kit.Tracks.ToList().IndexOf(name);

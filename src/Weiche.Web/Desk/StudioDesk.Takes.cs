@@ -55,6 +55,9 @@ public sealed partial class StudioDesk
         }
         // With the clock it begins: at once if it stands, at the next bar if it runs.
         if (how.InStep && Junction.Time is { IsPlaying: false, Begins: false } && Work(TimeWork.Start) is { } waits) return waits;
-        return left.IsEmpty ? null : new Problem("play", $"Left out, since what they came from is not in this studio: {string.Join(", ", left.Select(track => track.Name).Distinct().Take(5))}.");
+        var notes = new List<string>();
+        if (!left.IsEmpty) notes.Add($"Left out, since what they came from is not in this studio: {string.Join(", ", left.Select(track => track.Name).Distinct().Take(5))}.");
+        if (prepared.TooLong > 0) notes.Add($"Left out: {prepared.TooLong} system exclusive, longer than 1 MiB. Each is in the take's .syx file.");
+        return notes.Count == 0 ? null : new Problem("play", string.Join(" ", notes));
     }
 }

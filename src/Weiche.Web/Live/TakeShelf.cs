@@ -385,7 +385,14 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
         {
             if (row.File is not null || row.End >= row.Begin || deck.Now?.TakeId == row.Id) continue;
             row.End = desk.Store.PageHeads(row.StudioId, row.Id).Select(page => page.End + 1).Append(row.Begin).Max();
-            Close(row);
+            try
+            {
+                Close(row);
+            }
+            catch (StoreException)
+            {
+                // It is shown as what it is, and closed when the database takes it.
+            }
         }
     }
 
@@ -414,7 +421,7 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
         }
         catch (StoreException)
         {
-            // It is closed when it can be.
+            // It is closed when it can be read.
         }
     }
 

@@ -200,6 +200,15 @@ public sealed class TakePlaybackTests
         }
     }
 
+    [Fact]
+    public void A_system_exclusive_longer_than_the_engine_takes_is_left_out_and_counted()
+    {
+        var take = Of((0, 0x90, 60, 90), (2, 0x80, 60, 0)) with { Events = [TakeEvent.OfExclusive(MidiSpan.Zero, 0, new byte[SysExPool.Longest]), TakeEvent.OfExclusive(new MidiSpan(1), 0, new byte[SysExPool.Longest + 1])] };
+        Assert.Null(PreparedTake.TryMake(take, new PlayHow(MidiSpan.Zero), Room, out var prepared, out _));
+        Assert.Equal(1, prepared!.TooLong);
+        Assert.Single(prepared.Exclusives);
+    }
+
     private struct Nobody : IByteTaker
     {
         public readonly int Take(PortId destination, ReadOnlySpan<byte> bytes) => bytes.Length;

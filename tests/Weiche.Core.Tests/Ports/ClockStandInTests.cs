@@ -39,8 +39,11 @@ public sealed class ClockStandInTests
         for (var i = 0; i < 96; i++) app.HearHost("", [0xF8]);
         app.HearHost("", [0xFC]);
         var notes = outlets.Bytes;
-        Assert.Equal(8, notes.Count(each => each[0] == 0x90));
-        Assert.Equal(8, notes.Count(each => each[0] == 0x80));
+        foreach (var (channel, count) in new[] { (1, 6), (2, 8), (10, 8) })
+        {
+            Assert.Equal(count, notes.Count(each => each[0] == (0x90 | channel - 1)));
+            Assert.Equal(count, notes.Count(each => each[0] == (0x80 | channel - 1)));
+        }
         Assert.Empty(app.Listener!.Heard.Held);
     }
 

@@ -157,7 +157,7 @@ internal static class EditedPlay
         var folder = Directory.CreateTempSubdirectory("weiche-edited-data-").FullName;
         using var store = StudioStore.Open(folder);
         var stored = store.Add(studio.Name, StudioJson.Write(studio), DateTime.UtcNow);
-        using var desk = new StudioDesk(store, stored, TimeProvider.System, new RawPlaces(folder), false, true);
+        using var desk = new StudioDesk(store, stored, TimeProvider.System, new RawPlaces(folder), false, true, []);
         // The writing end opens as soon as somebody reads.
         Thread.Sleep(1000);
         File.WriteAllText(ready, "");

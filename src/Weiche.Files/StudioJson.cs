@@ -125,7 +125,8 @@ public static class StudioJson
             device.Keys.IsEmpty ? null : [.. device.Keys.Select(key => new KeyNameDto(key.Key, key.Value))],
             device.WorstRates.IsEmpty ? null : [.. device.WorstRates.Select(rate => new RateDto(rate.Key, rate.Value))],
             device.Known is { } known ? new KnownDto(known.Says, known.Serial, known.Place, known.Pinned, known.Identity is { } identity
-                ? new IdentityDto(identity.Maker, identity.Family, identity.Member, identity.Version) : null) : null))],
+                ? new IdentityDto(identity.Maker, identity.Family, identity.Member, identity.Version) : null) : null,
+            device.StaysInside ? true : null))],
         [.. studio.Routes.Select(route => new RouteDto(
             route.Id.Value,
             route.To.Value,
@@ -296,6 +297,7 @@ public static class StudioJson
         Programs = ProgramsOf(device),
         Keys = KeysOf(device),
         WorstRates = RatesOf(device),
+        StaysInside = device.Inside ?? false,
         Known = device.Known is { } known ? new KnownAs(known.Says, known.Serial, known.Place, known.Pinned, known.Identity is { } identity
             ? new DeviceIdentity(identity.Maker, identity.Family, identity.Member, identity.Version) : null) : null,
     };
@@ -400,7 +402,7 @@ public static class StudioJson
     private sealed record DeviceDto(
         int Id, string Name, DeviceKind Kind, string Sends, string Listens, bool Sounds, ImmutableArray<PortDto> Ports, string? StandIn = null,
         string? Address = null, IReadOnlyList<JackDto>? Jacks = null, IReadOnlyList<InnerPathDto>? InnerPaths = null, IReadOnlyList<MessageKind>? SendsKinds = null,
-        IReadOnlyList<MessageKind>? ListensKinds = null, string? Audio = null, IReadOnlyList<ZoneDto>? Zones = null, IReadOnlyList<ProgramDto>? Programs = null, IReadOnlyList<KeyNameDto>? Keys = null, IReadOnlyList<RateDto>? WorstRates = null, KnownDto? Known = null);
+        IReadOnlyList<MessageKind>? ListensKinds = null, string? Audio = null, IReadOnlyList<ZoneDto>? Zones = null, IReadOnlyList<ProgramDto>? Programs = null, IReadOnlyList<KeyNameDto>? Keys = null, IReadOnlyList<RateDto>? WorstRates = null, KnownDto? Known = null, bool? Inside = null);
 
     private sealed record PortDto(int Id, PortDirection Direction, string Part, WireKind Wire, bool On, int? Jack = null, string? Label = null);
 

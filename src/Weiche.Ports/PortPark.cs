@@ -12,6 +12,9 @@ namespace Weiche.Ports;
 public sealed record RoomState(
     RollCall Call, ImmutableDictionary<DeviceId, Presence> Presences, ImmutableDictionary<string, DateTimeOffset> NewSince, int Version)
 {
+    /// <summary>The connections that other programs have made, past Weiche.</summary>
+    public ImmutableArray<OutsideCable> Outside { get; init; } = [];
+
     /// <summary>Whether a port waits for what is missing: its device, or the interface that it is met through.</summary>
     /// <param name="studio">The studio.</param>
     /// <param name="port">A port of it.</param>
@@ -69,6 +72,16 @@ public sealed class PortPark : IDisposable
     /// <param name="device">The device.</param>
     public Presence? PresenceOf(DeviceId device) => State.Presences.GetValueOrDefault(device);
 
+    /// <summary>Is raised when other programs have connected something, or taken it off. It is raised by any thread, which must not be kept waiting.</summary>
+    public event Action? OutsideChanged;
+
+    /// <summary>Takes off a connection that another program has made.</summary>
+    /// <param name="cable">The connection.</param>
+    public void Part(OutsideCable cable)
+    {
+        foreach (var driver in _drivers.OfType<IOutside>()) driver.Part(cable);
+    }
+
     /// <summary>Brings what is there in line with a studio that the junction already runs.</summary>
     /// <param name="studio">The studio.</param>
     public void Match(Studio studio)
@@ -107,9 +120,11 @@ public sealed class PortPark : IDisposable
                 else if (device.Known is { } known && (known.Says.Length > 0 || known.Pinned) && device.Ports.Length > 0) presences.Add(device.Id, PresenceOf(device, call, now));
             }
             var since = call.New.DistinctBy(unit => unit.Key).ToImmutableDictionary(unit => unit.Key, unit => _state.NewSince.GetValueOrDefault(unit.Key, now));
-            var next = new RoomState(call, presences.ToImmutable(), since, _state.Version);
+            var next = new RoomState(call, presences.ToImmutable(), since, _state.Version) { Outside = [.. _drivers.OfType<IOutside>().SelectMany(driver => driver.Cables).Distinct().OrderBy(cable => (cable.From.Value, cable.To.Value))] };
             if (IsSame(next, _state)) return;
+            var connectsOther = !next.Outside.SequenceEqual(_state.Outside);
             Volatile.Write(ref _state, next with { Version = _state.Version + 1 });
+            if (connectsOther) OutsideChanged?.Invoke();
         }
     }
 
@@ -119,7 +134,7 @@ public sealed class PortPark : IDisposable
         // All that is no longer right is closed before anything is opened: what was one device's may be another's now.
         foreach (var (id, open) in _open.ToList())
         {
-            if (units.TryGetValue(id, out var now) && open.AreOf(now.Device, now.Unit)) continue;
+            if (units.TryGetValue(id, out var now) && open.TryFollow(now.Device, now.Unit)) continue;
             _open.Remove(id);
             open.Dispose();
         }
@@ -148,5 +163,6 @@ public sealed class PortPark : IDisposable
         && one.Call.Present.Count == other.Call.Present.Count
         && one.Call.Present.All(pair => other.Call.Present.TryGetValue(pair.Key, out var unit) && (unit.Key, unit.Place) == (pair.Value.Key, pair.Value.Place))
         && one.Call.New.Select(unit => (unit.Key, unit.Place)).SequenceEqual(other.Call.New.Select(unit => (unit.Key, unit.Place)))
-        && one.Call.Unclear.Length == other.Call.Unclear.Length;
+        && one.Call.Unclear.Length == other.Call.Unclear.Length
+        && one.Outside.SequenceEqual(other.Outside);
 }

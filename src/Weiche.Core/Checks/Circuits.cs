@@ -111,6 +111,7 @@ internal sealed class Circuits
             Evidence = [.. Evidence(round, strides, grows, running.Count)],
             Routes = RoutesOf(running.Select(item => item.Step)),
             Paths = PathsOf(running.Select(item => item.Step)),
+            Outside = OutsideOf(running.Select(item => item.Step)),
             Messages = circuit.Circling[start],
             Circulating = [.. running.Where(item => item.Step.Route is not null && _flow.Places[item.Step.To] is not null)
                 .GroupBy(item => item.Step.Route!.Id).Select(group => (group.Key, group.Aggregate(MessageSet.Empty, (all, item) => all.Union(item.Set))))],
@@ -155,6 +156,7 @@ internal sealed class Circuits
             Rounds = rounds,
             Routes = RoutesOf(strides.Select(stride => stride.Step)),
             Paths = PathsOf(strides.Select(stride => stride.Step)),
+            Outside = OutsideOf(strides.Select(stride => stride.Step)),
             Messages = last,
             Runs = [.. kinds.Select(kind => new Running(kind, SetWords.Which(last, kind), true, $"ends after {rounds} {(rounds == 1 ? "round" : "rounds")}"))],
             Evidence = [$"It is heard up to {rounds + 1} times, and then no more: no feedback, but perhaps not meant."],

@@ -101,6 +101,7 @@ internal static class Doubles
                 Ways = [.. told],
                 Routes = RoutesOf(one.Steps.Concat(other.Steps)),
                 Paths = [.. PathsOf(one.Steps.Concat(other.Steps)), .. Local(one), .. Local(other)],
+                Outside = OutsideOf(one.Steps.Concat(other.Steps)),
                 Evidence = [Harm(witness.Kind, apart)],
             };
         }

@@ -123,6 +123,9 @@ public sealed record Finding(FindingKind Kind, Severity Severity, string Key, st
     /// <summary>The inner paths that have part in it.</summary>
     public ImmutableArray<(DeviceId Device, InnerPathId Path)> Paths { get; init; } = [];
 
+    /// <summary>The connections of other programs that have part in it.</summary>
+    public ImmutableArray<OutsideCable> Outside { get; init; } = [];
+
     /// <summary>The device that is silent, or that nothing reaches; null where it is about something else.</summary>
     public DeviceId? Device { get; init; }
 

@@ -65,7 +65,7 @@ public static class RemedySearch
         var most = tangled ? TangledCandidates : Math.Min(MaxCandidates, trials);
         var all = Candidates(studio, finding).DistinctBy(candidate => candidate.Title);
         // Where few can be tried, what stands on the ring itself comes first, and switching off before what narrows.
-        if (tangled) all = all.OrderBy(candidate => SwitchedOff(candidate.Edit) is { } off ? finding.Ring.Any(leg => leg.Route == off) ? 0 : 2 : candidate.Edit is SwitchInnerPath ? 1 : 3);
+        if (tangled) all = all.OrderBy(candidate => SwitchedOff(candidate.Edit) is { } off ? finding.Ring.Any(leg => leg.Route == off) ? 0 : 2 : candidate.Edit is SwitchInnerPath or PartOutside ? 1 : 3);
         var candidates = all.Take(most + 1).ToList();
         var hearers = Deliveries.HearersBehind(flow, StepsOf(flow, finding)).Distinct().Take(tangled ? TangledHearers : int.MaxValue).ToHashSet();
         var before = Deliveries.Of(flow, hearers);
@@ -149,10 +149,11 @@ public static class RemedySearch
     private static bool StillRuns(Finding finding, CircuitSearch before, CircuitSearch after)
     {
         // The routes of a circuit may carry others too: its ways are those of the ring that it is.
-        var (routes, paths) = (finding.Routes.ToHashSet(), finding.Paths.Select(path => path.Path).ToHashSet());
+        var (routes, paths, outside) = (finding.Routes.ToHashSet(), finding.Paths.Select(path => path.Path).ToHashSet(), finding.Outside.ToHashSet());
         var own = Enumerable.Range(0, before.Flow.Components.Length).Where(component => before.Flow.Components[component].IsClosed)
             .SelectMany(component => Circuits.Rings(before, component)).Select(ring => ring.Running.ConvertAll(item => item.Step))
-            .Where(steps => routes.SetEquals(steps.Select(step => step.Route?.Id).OfType<RouteId>()) && paths.SetEquals(steps.Select(step => step.Link?.Inner?.Id).OfType<InnerPathId>()))
+            .Where(steps => routes.SetEquals(steps.Select(step => step.Route?.Id).OfType<RouteId>()) && paths.SetEquals(steps.Select(step => step.Link?.Inner?.Id).OfType<InnerPathId>())
+                && outside.SetEquals(WayWords.OutsideOf(steps)))
             .SelectMany(steps => steps).ToList();
         var ways = (own.Count > 0 ? own : StepsOf(before.Flow, finding)).Select(step => WayOf(before.Flow, step)).ToHashSet();
         var components = ways.SelectMany(way => new[] { way.From, way.To }).OfType<Place>()
@@ -168,7 +169,7 @@ public static class RemedySearch
     {
         var routes = finding.Routes.ToHashSet();
         var paths = finding.Paths.Select(path => path.Path).ToHashSet();
-        return flow.Steps.Where(step => (step.Route is not null && routes.Contains(step.Route.Id)) || (step.Link?.Inner is { } inner && paths.Contains(inner.Id)));
+        return flow.Steps.Where(step => WayWords.OutsideOf([step]) is [var cable] ? finding.Outside.Contains(cable) : (step.Route is not null && routes.Contains(step.Route.Id)) || (step.Link?.Inner is { } inner && paths.Contains(inner.Id)));
     }
 
     private static IEnumerable<List<Tried>> Sets(List<Tried> parts)
@@ -197,6 +198,11 @@ public static class RemedySearch
         foreach (var edit in finding.Proposed) yield return new Candidate(TitleOf(studio, edit), edit, false);
         // What reaches nothing, or is named badly, is not mended by switching anything off.
         if (finding.Kind is FindingKind.Silence or FindingKind.Name or FindingKind.Held) yield break;
+        foreach (var cable in finding.Outside)
+        {
+            var edit = new PartOutside(cable);
+            yield return new Candidate(edit.Title(studio), edit, false);
+        }
         foreach (var (id, pathId) in finding.Paths)
         {
             if (studio.FindDevice(id) is not { } device || device.InnerPaths.FirstOrDefault(path => path.Id == pathId) is not { } path || path.Kind == InnerPathKind.Thru) continue;

@@ -78,6 +78,10 @@ internal sealed class WayWords(Flow flow)
         return message.HasChannel ? string.Create(CultureInfo.InvariantCulture, $"{what} on channel {message.ChannelIndex + 1}") : what;
     }
 
+    /// <summary>The connections of other programs on a way.</summary>
+    internal static ImmutableArray<OutsideCable> OutsideOf(IEnumerable<Step> steps) =>
+        [.. steps.Where(step => step.Link is { Kind: LinkKind.Outside }).Select(step => new OutsideCable(new PortId(step.Link!.From.Id), new PortId(step.Link.To.Id))).Distinct()];
+
     /// <summary>The inner paths on a way.</summary>
     internal static ImmutableArray<(DeviceId, InnerPathId)> PathsOf(IEnumerable<Step> steps) =>
         [.. steps.Where(step => step.Link?.Inner is not null).Select(step => (step.Link!.Device.Id, step.Link.Inner!.Id)).Distinct()];
@@ -122,6 +126,7 @@ internal sealed class WayWords(Flow flow)
         }
         var inner = part.Where(stride => stride.Step.Link is { Kind: LinkKind.Inner }).Select(stride => $"{Sort(stride.Step.Link!.Inner!)}{string.Concat(stride.Step.Stages.Select(stage => " · " + stage.Sign))}").ToList();
         if (inner.Count > 0) return string.Join(", ", inner);
+        if (part.Any(stride => stride.Step.Link is { Kind: LinkKind.Outside })) return "connected by another program";
         return part.Any(stride => stride.Step.Link is { Kind: LinkKind.Virtual }) ? "comes out again" : "cable";
     }
 }

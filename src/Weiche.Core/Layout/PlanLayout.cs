@@ -306,7 +306,7 @@ public static class PlanLayout
             var routes = studio.Routes.Where(route => part is null || part.Routes.Contains(route.Id)).ToList();
             var (departures, arrivals) = (routes.Select(route => route.From.Plate).ToHashSet(), routes.Select(route => route.To).ToHashSet());
             // What a virtual port does is seen as a way only where something comes in and goes on.
-            var ways = (part?.Ways ?? all).Where(way => way.Links.Any(link => link.Kind is LinkKind.Inner or LinkKind.Cable)
+            var ways = (part?.Ways ?? all).Where(way => way.Links.Any(link => link.Kind is LinkKind.Inner or LinkKind.Cable or LinkKind.Outside)
                 || (departures.Contains(way.Source) && arrivals.Contains(way.Destination))).ToList();
             var inWay = ways.SelectMany(way => new[] { way.Source, way.Destination }).ToHashSet();
             // A jack of an interface with nothing plugged in stands there only if it is used.

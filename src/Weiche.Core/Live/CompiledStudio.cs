@@ -41,7 +41,10 @@ public sealed class CompiledStudio
 
     /// <summary>The figures of a route, or null if the studio has no such route.</summary>
     /// <param name="id">The route.</param>
-    public RouteMeter? Meter(RouteId id) => (uint)id.Value < (uint)_byRoute.Length ? _byRoute[id.Value]?.Meter : null;
+    public RouteMeter? Meter(RouteId id) => Find(id)?.Meter;
+
+    /// <summary>The compiled form of a route, or of the way through a door; null if there is none.</summary>
+    internal CompiledRoute? Find(RouteId id) => (uint)id.Value < (uint)_byRoute.Length ? _byRoute[id.Value] : null;
 
     /// <summary>Compiles a studio.</summary>
     /// <param name="studio">The studio.</param>
@@ -61,6 +64,8 @@ public sealed class CompiledStudio
             var isIn = IsIn(route, count, places, studio.HeldOff);
             byRoute[route.Id.Value] = previous?.Same(route, isLive, isIn) ?? new CompiledRoute(route, isLive, isIn, previous);
         }
+        var doors = DoorsOf(studio).ToArray();
+        foreach (var door in doors) byRoute[door.Id.Value] = new CompiledRoute(ThroughDoor(door), door.Port.On, Everywhere(count), previous);
         var solo = new LiveRoutes?[count];
         for (var i = 0; live.MaySolo && i < count; i++)
         {
@@ -68,9 +73,10 @@ public sealed class CompiledStudio
         }
         var indexOf = new int[size];
         var sources = live.ArrangedSources.ToArray();
-        var arranged = new CompiledRoute[sources.Length + 1][];
+        var listCount = sources.Length + doors.Length + 1;
+        var arranged = new CompiledRoute[listCount][];
         var lists = new CompiledRoute[count][][];
-        for (var i = 0; i < count; i++) (lists[i] = new CompiledRoute[sources.Length + 1][])[0] = [];
+        for (var i = 0; i < count; i++) (lists[i] = new CompiledRoute[listCount][])[0] = [];
         arranged[0] = [];
         foreach (var (number, source) in sources.Index())
         {
@@ -84,7 +90,28 @@ public sealed class CompiledStudio
                 lists[i][at] = i > 0 && list.AsSpan().SequenceEqual(lists[i - 1][at]) ? lists[i - 1][at] : list;
             }
         }
+        foreach (var (number, door) in doors.Index())
+        {
+            var at = indexOf[door.Id.Value] = sources.Length + number + 1;
+            CompiledRoute[] through = [byRoute[door.Id.Value]!];
+            arranged[at] = through;
+            for (var i = 0; i < count; i++) lists[i][at] = through;
+        }
         return new CompiledStudio(studio, (previous?.Version ?? 0) + 1, indexOf, lists, arranged, byRoute, ports, Array.Exists(solo, each => each is not null));
+    }
+
+    /// <summary>The doors of a studio: what other programs send to a virtual port comes in by the destination that it is, and goes on to it as by a
+    /// route, in any lineup.</summary>
+    internal static IEnumerable<DevicePort> DoorsOf(Studio studio) => studio.Destinations.Where(port => port.Device.IsVirtualPort());
+
+    // Ids of ports and routes are never the same number.
+    private static Route ThroughDoor(DevicePort door) => new(new RouteId(door.Id.Value), new OneSource(door.Id), door.Id, true, []);
+
+    private static bool[] Everywhere(int count)
+    {
+        var all = new bool[count];
+        Array.Fill(all, true);
+        return all;
     }
 
     /// <summary>For each lineup whether a route is on duty there and not held off.</summary>
@@ -215,7 +242,7 @@ internal sealed class CompiledRoute
     private static RouteMeter MeterFor(Route route, ReadOnlySpan<int> firsts, CompiledStudio? previous)
     {
         if (previous?.Meter(route.Id) is not { } before) return new RouteMeter(firsts);
-        var sameStages = previous.Studio.FindRoute(route.Id)!.Stages.Select(stage => stage.GetType()).SequenceEqual(route.Stages.Select(stage => stage.GetType()));
+        var sameStages = previous.Find(route.Id)!.Route.Stages.Select(stage => stage.GetType()).SequenceEqual(route.Stages.Select(stage => stage.GetType()));
         if (sameStages && before.IsFor(firsts)) return before;
         var meter = new RouteMeter(firsts) { PassedCount = before.Passed, PassedBackgroundCount = before.PassedBackground };
         for (var i = 0; sameStages && i < firsts.Length; i++) meter.StageMeters[i].GoOnFrom(before.StageMeters[i]);

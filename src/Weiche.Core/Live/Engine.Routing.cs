@@ -19,7 +19,7 @@ public sealed partial class Engine
         if (message.SysExHandle != 0 && Swallows(source, message)) WriteRare(TapEvent.Kept, run, message, source.Id, default);
         else if (!source.On) WriteRare(TapEvent.SourceOff, run, message, source.Id, default);
         else if ((source.Levers is null && !source.AnySwallowed) || !WorksLever(source, run)) RouteLive(source, ref run);
-        if (message.Status >= 0xF2 && source.On && message.IsOfClock) HearClock(source.Id, message, now);
+        if (message.Status >= 0xF2 && source.On && message.IsOfClock && !source.IsDoor) HearClock(source.Id, message, now);
         if (!run.Quiet) Tap.Publish();
     }
 

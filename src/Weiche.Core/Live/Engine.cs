@@ -147,7 +147,8 @@ public sealed partial class Engine
     }
 
     /// <summary>Takes bytes that came from a source, in pieces of any size.</summary>
-    /// <param name="source">The source; bytes from a port that is not there are thrown away.</param>
+    /// <param name="source">The source; bytes from a port that is not there are thrown away. The destination of a virtual port is a source, too: by it
+    /// comes what other programs send there.</param>
     /// <param name="bytes">The bytes.</param>
     /// <param name="now">When they came.</param>
     public void Receive(PortId source, ReadOnlySpan<byte> bytes, MidiTime now)

@@ -51,6 +51,10 @@ public sealed class PreparedStudio
                 var outlet = Outlets[id] = (before is null ? null : Find(before.Outlets, id)) ?? new Outlet(port.Id, meter, pool, port.Port.Wire, wireLead);
                 HeldAt[id] = outlet.Held;
                 Volatile.Write(ref meter.HeldAt, outlet.Held);
+                if (!port.Device.IsVirtualPort()) continue;
+                // Its door has its id: as a source it is another thing than as a destination.
+                var door = Sources[id] = (before is null ? null : Find(before.Sources, id)) ?? SourceState.OfDoor(port.Id, new StreamParser(pool));
+                HeldBy[id] = door.Holds;
             }
         }
         for (var i = 0; i < Players.Length; i++)
@@ -66,7 +70,7 @@ public sealed class PreparedStudio
         foreach (var line in Lines) _byRoute[line.Id.Value] = line;
         Timed = [.. Lines.SelectMany(line => line.Stages.Index().Where(stage => stage.Item.KeepsTime).Select(stage => (line, stage.Index)))];
         var levers = compiled.Studio.Levers.ToLookup(lever => lever.Source);
-        _sources = [.. compiled.Studio.Sources.Select(port => Arranged(port, Sources[port.Id.Value]!, Standing.Of(port))),
+        _sources = [.. compiled.Studio.Sources.Concat(CompiledStudio.DoorsOf(compiled.Studio)).Select(port => Arranged(port, Sources[port.Id.Value]!, Standing.Of(port))),
             // What a take plays runs as if it came from there; nothing comes back by it.
             .. Players.Index().Where(player => Sources[FirstPlayer + player.Index] is not null)
                 .Select(player => Arranged(compiled.Studio.FindPort(player.Item)!.Value, Sources[FirstPlayer + player.Index]!, default))];

@@ -18,6 +18,14 @@ internal sealed class SourceState(PortId id, StreamParser parser, PortMeter mete
     /// <summary>What the tap says of its messages.</summary>
     internal readonly TapEvent Arrives = playedAs == default ? TapEvent.Came : TapEvent.Played;
 
+    /// <summary>Whether it is the door of a virtual port. Its clock is heard where it comes out.</summary>
+    internal bool IsDoor { get; private init; }
+
+    /// <summary>The door of a virtual port: what other programs send to it.</summary>
+    /// <param name="destination">The destination that the port is.</param>
+    /// <param name="parser">Reads its bytes.</param>
+    internal static SourceState OfDoor(PortId destination, StreamParser parser) => new(destination, parser, new PortMeter(isSource: true)) { IsDoor = true };
+
     /// <summary>Whether a take plays it: then it works no levers.</summary>
     internal bool IsPlayed => Arrives == TapEvent.Played;
 

@@ -165,6 +165,9 @@ public sealed record Device(
     /// <summary>By what it is known again; null if it cannot be told by anything.</summary>
     public KnownAs? Known { get; init; }
 
+    /// <summary>Whether a virtual port is for Weiche alone; else the other programs of this computer see it too.</summary>
+    public bool StaysInside { get; init; }
+
     /// <summary>How many messages of a kind it sends in a second at worst, where a person said so; for the other kinds what its sort of device
     /// does is taken.</summary>
     public ImmutableSortedDictionary<MessageKind, int> WorstRates { get; init; } = ImmutableSortedDictionary<MessageKind, int>.Empty;

@@ -23,6 +23,7 @@ public static class DeviceRule
     public static string? Check(Device device)
     {
         if (device.Kind.Facts().HasAddress && CheckAddress(device.Address) is { } wrong) return wrong;
+        if (device.StaysInside && !device.IsVirtualPort()) return "Only a virtual port can be for Weiche alone.";
         if (device.Jacks.Length > MaxJacks) return $"It has {device.Jacks.Length} jacks; at most {MaxJacks} are possible.";
         if (device.InnerPaths.Length > MaxInnerPaths) return $"It has {device.InnerPaths.Length} inner paths; at most {MaxInnerPaths} are possible.";
         foreach (var jack in device.Jacks)

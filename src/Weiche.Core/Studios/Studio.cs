@@ -58,6 +58,10 @@ public sealed record Studio
     /// <summary>Routes that a lineup is entered without: they would close a circuit there. Not written down either.</summary>
     public ImmutableHashSet<(LineupId Lineup, RouteId Route)> HeldOff { get; init; } = [];
 
+    /// <summary>The connections between its ports that other programs have made, past Weiche. They are no part of what is written down: this computer
+    /// has them, or not.</summary>
+    public ImmutableArray<OutsideCable> Outside { get; init; } = [];
+
     /// <summary>Whether middle C (key 60) is called C4 on screen; else C3.</summary>
     public bool MiddleIsC4 { get; init; }
 
@@ -88,7 +92,17 @@ public sealed record Studio
     /// <summary>The same studio in the lineup of another version of it: the same one, or, where that was removed, the one before it in the running
     /// order of that version, or the first.</summary>
     /// <param name="before">The other version.</param>
-    public Studio InAsIn(Studio before)
+    public Studio InAsIn(Studio before) => WithOutside(before.Outside).LineupAsIn(before);
+
+    /// <summary>The same studio with the connections that other programs have made now.</summary>
+    /// <param name="cables">The connections; those of ports that are not there are left out.</param>
+    public Studio WithOutside(ImmutableArray<OutsideCable> cables)
+    {
+        ImmutableArray<OutsideCable> there = [.. cables.Where(cable => FindPort(cable.From) is { IsSource: true } && FindPort(cable.To) is { IsSource: false })];
+        return there.SequenceEqual(Outside) ? this : this with { Outside = there };
+    }
+
+    private Studio LineupAsIn(Studio before)
     {
         if (Lineups.IsEmpty) return In(null);
         if (before.InForce is not { } was) return In(Lineups[0].Id);

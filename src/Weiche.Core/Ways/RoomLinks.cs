@@ -19,6 +19,9 @@ public enum LinkKind
 
     /// <summary>A virtual port: what its destination is sent comes out of its source.</summary>
     Virtual,
+
+    /// <summary>A connection that another program has made.</summary>
+    Outside,
 }
 
 /// <summary>A step from one place to the next that no route makes.</summary>
@@ -51,7 +54,7 @@ public sealed record RoomWay(PortId Source, PortId Destination, bool IsBack, Imm
 
     /// <summary>The ways through devices on it, in words: "Brandung: sequencer page".</summary>
     public string Name => string.Join(", ", Links.Where(link => link.Kind == LinkKind.Inner).Select(link => $"{link.Device.Name}: {link.Inner!.Name}")
-        .DefaultIfEmpty(Links.Any(link => link.Kind == LinkKind.Virtual) ? Links[0].Device.Name : "cables"));
+        .DefaultIfEmpty(Links.Any(link => link.Kind == LinkKind.Virtual) ? Links[0].Device.Name : Links.Any(link => link.Kind == LinkKind.Outside) ? "another program" : "cables"));
 }
 
 /// <summary>The ways that messages take in the room: through sockets, cables, devices and virtual ports.</summary>
@@ -104,6 +107,7 @@ public sealed class RoomLinks
     public IReadOnlyList<RoomWay> RoomWays()
     {
         var ways = new List<RoomWay>();
+        foreach (var link in All.Where(link => link.Kind == LinkKind.Outside)) ways.Add(new RoomWay(new PortId(link.From.Id), new PortId(link.To.Id), false, [link]));
         foreach (var port in _studio.Ports)
         {
             // From a source the way begins at the jack it stands for: what its route takes is another way.
@@ -167,6 +171,10 @@ public sealed class RoomLinks
             }
             foreach (var path in device.InnerPaths)
                 yield return new Link(path.From, path.To, LinkKind.Inner, device, path, path.Delay, MidiSpan.Zero);
+        }
+        foreach (var cable in studio.Outside)
+        {
+            if (studio.FindPort(cable.From) is { } from) yield return new Link(Place.At(cable.From), Place.At(cable.To), LinkKind.Outside, from.Owner, null, MidiSpan.Zero, MidiSpan.Zero);
         }
         foreach (var cable in studio.Cables)
         {

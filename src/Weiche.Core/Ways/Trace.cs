@@ -118,6 +118,7 @@ public sealed record Trace
             LinkKind.Cable when studio.FindJack(new JackId(link.To.Id)) is { } jack => $"cable to {jack.Device.Name} {jack.Jack.Name}",
             LinkKind.Inner => $"{link.Device.Name}: {link.Inner!.Name}",
             LinkKind.Virtual => $"out of {link.Device.Name}",
+            LinkKind.Outside => $"to {studio.FindPort(new PortId(link.To.Id))!.Value.Name}, connected by another program",
             _ => link.Device.Name,
         };
     }

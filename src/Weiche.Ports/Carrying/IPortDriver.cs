@@ -3,7 +3,7 @@ using Weiche.Core.Studios;
 namespace Weiche.Ports.Carrying;
 
 /// <summary>What reaches one sort of ports: knows what is plugged in, and opens it for a device of the studio.</summary>
-/// <remarks>Bytes from a source go to <see cref="Junction.Receive"/> from a thread that carries messages, or by an
+/// <remarks>Bytes from a source go to <see cref="Junction.Receive(PortId, ReadOnlySpan{byte})"/> from a thread that carries messages, or by an
 /// <see cref="Inlet"/> from any other; those to a destination come by an <see cref="IByteSink"/> that it connects. To add
 /// a driver, put it into a folder of its own and into the list that the desk makes.</remarks>
 public interface IPortDriver : IDisposable
@@ -29,10 +29,11 @@ public interface IOpenPorts : IDisposable
     /// <summary>Whether the device is there; null where that is said by whether it is plugged in.</summary>
     Presence? Presence { get; }
 
-    /// <summary>Whether they are still those of a device; else they are closed and opened anew.</summary>
+    /// <summary>Goes on as those of a device as it is now, under another name perhaps.</summary>
     /// <param name="device">The device as it is now.</param>
     /// <param name="unit">What it is now of all that is plugged in, or null.</param>
-    bool AreOf(Device device, Unit? unit);
+    /// <returns>False if they are not its any more: they are closed and opened anew.</returns>
+    bool TryFollow(Device device, Unit? unit);
 }
 
 /// <summary>Whether a device is there.</summary>

@@ -46,6 +46,7 @@ public sealed class Junction : IDisposable
     private IByteSink?[] _sinks = [];
     private Inlet[] _inlets = [];
     private long _armed = long.MaxValue;
+    private MidiTime _last;
     private volatile bool _stopped;
     private volatile bool _ended;
 
@@ -100,6 +101,28 @@ public sealed class Junction : IDisposable
             _gate.Exit();
         }
     }
+
+    /// <summary>The same for bytes that a driver knows the time of. Called by threads that carry messages.</summary>
+    /// <param name="source">The source.</param>
+    /// <param name="bytes">The bytes.</param>
+    /// <param name="came">When they came; what is later than now, or before what came last, is taken for that.</param>
+    /// <param name="due">When what becomes of them is due, where it is sent to something that places what it is sent in time.</param>
+    public void Receive(PortId source, ReadOnlySpan<byte> bytes, MidiTime came, MidiTime due)
+    {
+        _gate.Enter();
+        try
+        {
+            _engine.Receive(source, bytes, MidiTime.Earlier(came < _last ? _last : came, Clock.Now));
+            Flush(due);
+        }
+        finally
+        {
+            _gate.Exit();
+        }
+    }
+
+    /// <summary>When what is handed out at this moment is due. For sinks, while they are called.</summary>
+    internal MidiTime Due { get; private set; }
 
     /// <summary>A way to a source for bytes that threads bring which do not carry messages.</summary>
     /// <param name="source">The source.</param>
@@ -298,8 +321,9 @@ public sealed class Junction : IDisposable
     /// <summary>Hands out what waits for a destination. Within the engine.</summary>
     internal void Drain(PortId destination)
     {
+        Due = Clock.Now;
         var sinks = new Sinks(_sinks);
-        _engine.Drain(destination, ref sinks, Clock.Now);
+        _engine.Drain(destination, ref sinks, Due);
         Arm();
     }
 
@@ -444,10 +468,14 @@ public sealed class Junction : IDisposable
         if (Thread.CurrentThread != _carrier) _wake.Wake();
     }
 
-    private void Flush()
+    private void Flush() => Flush(Clock.Now);
+
+    private void Flush(MidiTime due)
     {
+        Due = due;
         var sinks = new Sinks(_sinks);
-        _engine.Drain(ref sinks, Clock.Now);
+        _last = Clock.Now;
+        _engine.Drain(ref sinks, _last);
         Arm();
     }
 

@@ -45,7 +45,7 @@ public sealed class RawDriver(Junction junction, RawPlaces places, TimeProvider 
 
         public Presence? Presence => _wire.Presence;
 
-        public bool AreOf(Device device, Unit? unit) => _wire.Path == PathOf(device, unit);
+        public bool TryFollow(Device device, Unit? unit) => _wire.Path == PathOf(device, unit);
 
         public void Dispose()
         {

@@ -122,14 +122,7 @@ public sealed class Room : StandIn.IOutlets, IDisposable
     /// <param name="unit">What is plugged in.</param>
     internal IOpenPorts Open(Device device, Unit unit)
     {
-        var bound = new Dictionary<(PortDirection Direction, string Part), PortId>();
-        foreach (var port in unit.Ports)
-        {
-            var own = device.Ports.Where(each => each.Direction == port.Direction).ToList();
-            var alone = own.Count == 1 && unit.Ports.Count(each => each.Direction == port.Direction) == 1;
-            if ((alone ? own[0] : own.FirstOrDefault(each => each.Part == port.Part)) is { } found) bound[(port.Direction, port.Part)] = found.Id;
-        }
-        return new Bound(this, device, unit, bound);
+        return new Bound(this, device, unit);
     }
 
     /// <inheritdoc/>
@@ -172,10 +165,10 @@ public sealed class Room : StandIn.IOutlets, IDisposable
         private readonly List<(string End, PortId Source, Inlet Inlet)> _sources = [];
         private readonly List<(PortId Destination, BytePump Pump)> _destinations = [];
 
-        internal Bound(Room room, Device device, Unit unit, Dictionary<(PortDirection Direction, string Part), PortId> ports)
+        internal Bound(Room room, Device device, Unit unit)
         {
             (_room, _unit, _ports) = (room, unit, device.Ports);
-            foreach (var ((direction, part), port) in ports)
+            foreach (var ((direction, part, _), port) in UnitPorts.Of(device, unit))
             {
                 if (direction == PortDirection.Source)
                 {
@@ -192,7 +185,7 @@ public sealed class Room : StandIn.IOutlets, IDisposable
 
         public Presence? Presence => null;
 
-        public bool AreOf(Device device, Unit? unit) => unit?.Key == _unit.Key
+        public bool TryFollow(Device device, Unit? unit) => unit?.Key == _unit.Key
             && device.Ports.Select(port => (port.Id, port.Part)).SequenceEqual(_ports.Select(port => (port.Id, port.Part)));
 
         public void Dispose()

@@ -73,7 +73,7 @@ public sealed class StandInDriver : IPortDriver
 
         public Presence? Presence => null;
 
-        public bool AreOf(Device device, Unit? unit) => device.StandIn == _standIn.Kit.Key && device.Known is null;
+        public bool TryFollow(Device device, Unit? unit) => device.StandIn == _standIn.Kit.Key && device.Known is null;
 
         public void ToHost(string key, string part, ReadOnlySpan<byte> bytes) => _inlet?.Bring(bytes);
 

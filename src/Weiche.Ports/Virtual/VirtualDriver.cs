@@ -3,9 +3,11 @@ using Weiche.Ports.Carrying;
 
 namespace Weiche.Ports.Virtual;
 
-/// <summary>The virtual ports of Weiche itself: what is sent to a destination comes out of the source of the same name.</summary>
+/// <summary>The virtual ports of Weiche itself: what is sent to a destination comes out of the source of the same name, and out to other programs
+/// where they are shown it.</summary>
 /// <param name="junction">Where the ports meet.</param>
-public sealed class VirtualDriver(Junction junction) : IPortDriver
+/// <param name="publishers">Who shows them to other programs.</param>
+public sealed class VirtualDriver(Junction junction, params IReadOnlyList<IPublisher> publishers) : IPortDriver
 {
     /// <inheritdoc/>
     public event Action? Changed
@@ -18,34 +20,58 @@ public sealed class VirtualDriver(Junction junction) : IPortDriver
     public IReadOnlyList<Unit> Units => [];
 
     /// <inheritdoc/>
-    public IOpenPorts? Open(Device device, Unit? unit) => device.IsVirtualPort() ? new Wire(device, junction) : null;
+    public IOpenPorts? Open(Device device, Unit? unit) => device.IsVirtualPort() ? new Wire(device, junction, publishers) : null;
 
     /// <inheritdoc/>
     public void Dispose()
     {
     }
 
-    private sealed class Wire : IOpenPorts
+    private sealed class Wire : IOpenPorts, IByteSink
     {
         private readonly Junction _junction;
         private readonly PortId _destination;
         private readonly Inlet _inlet;
+        private readonly IPublishedPort[] _shown;
+        private readonly bool _isInside;
+        private string _name;
 
-        internal Wire(Device device, Junction junction)
+        internal Wire(Device device, Junction junction, IReadOnlyList<IPublisher> publishers)
         {
-            _junction = junction;
+            (_junction, _name, _isInside) = (junction, device.Name, device.StaysInside);
             _destination = device.FirstPort(PortDirection.Destination)!.Value;
             _inlet = junction.Loop(_destination, device.FirstPort(PortDirection.Source)!.Value);
+            _shown = _isInside ? [] : [.. publishers.Select(publisher => publisher.Publish(device))];
+            if (_shown.Length > 0) junction.Connect(_destination, this);
         }
 
         public Presence? Presence => null;
 
-        public bool AreOf(Device device, Unit? unit) => true;
+        public bool TryFollow(Device device, Unit? unit)
+        {
+            if (device.StaysInside != _isInside) return false;
+            if (device.Name != _name)
+            {
+                foreach (var shown in _shown) shown.Rename(device.Name);
+            }
+            _name = device.Name;
+            return true;
+        }
+
+        public int Send(ReadOnlySpan<byte> bytes)
+        {
+            var count = _inlet.Send(bytes);
+            // What is taken within Weiche is sent; what a program outside cannot take at once it never gets.
+            foreach (var shown in _shown) _ = shown.Send(bytes[..count]);
+            return count;
+        }
 
         public void Dispose()
         {
             _junction.Connect(_destination, null);
             _inlet.Dispose();
+            foreach (var shown in _shown) shown.Dispose();
+            _junction.BreakOff(_destination);
         }
     }
 }

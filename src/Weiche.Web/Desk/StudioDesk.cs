@@ -8,6 +8,7 @@ using Weiche.Data;
 using Weiche.Files;
 using Weiche.Ports;
 using Weiche.Ports.Carrying;
+using Weiche.Ports.Outside;
 using Weiche.Ports.Raw;
 using Weiche.Ports.StandIns;
 using Weiche.Ports.Virtual;
@@ -90,14 +91,17 @@ public sealed partial class StudioDesk : IDisposable
     /// <param name="withRoom">Whether the stand-ins stand in the room, to be found.</param>
     /// <param name="asksForUrgency">Whether the threads that carry messages ask the system to run them before others.</param>
     /// <param name="notice">What was found when the database was opened and a person should know; null if nothing.</param>
-    public StudioDesk(StudioStore store, StoredStudio stored, TimeProvider time, RawPlaces places, bool withRoom, bool asksForUrgency, string? notice = null)
+    /// <param name="systems">The systems by which other programs are reached.</param>
+    public StudioDesk(StudioStore store, StoredStudio stored, TimeProvider time, RawPlaces places, bool withRoom, bool asksForUrgency, IReadOnlyList<OutsideSystem> systems, string? notice = null)
     {
         _store = store;
         _time = time;
         var studio = Opened(stored);
         Junction = new Junction(studio, new StudioClock(time), asksForUrgency);
         StandIns = new StandInDriver(Junction, time, withRoom);
-        Park = new PortPark(Junction, time, new VirtualDriver(Junction), new RawDriver(Junction, places, time), StandIns);
+        Systems = [.. systems.Select(system => new OutsideDriver(Junction, system))];
+        Park = new PortPark(Junction, time, [new VirtualDriver(Junction, Systems), new RawDriver(Junction, places, time), .. Systems, StandIns]);
+        Park.OutsideChanged += LookOutside;
         Scout = new Scout(Junction, time);
         Park.Match(studio);
         Remember(Junction.Compiled.Version, studio);
@@ -115,6 +119,9 @@ public sealed partial class StudioDesk : IDisposable
 
     /// <summary>What stands behind the ports.</summary>
     public PortPark Park { get; }
+
+    /// <summary>The ways to other programs.</summary>
+    public IReadOnlyList<OutsideDriver> Systems { get; }
 
     /// <summary>The stand-ins that can be played.</summary>
     public StandInDriver StandIns { get; }
@@ -136,6 +143,9 @@ public sealed partial class StudioDesk : IDisposable
             var before = _state.Studio;
             var result = edit.Apply(before);
             if (result.Studio is not { } edited) return result;
+            foreach (var cable in before.Outside.Except(edited.Outside)) Park.Part(cable);
+            // Nothing of it is the studio's own: what becomes of it is seen in a moment.
+            if (edit is PartOutside) return result;
             var studio = edited.InAsIn(before);
             // What is written down must be read again: an edit keeps every rule that a file must keep.
             if (StudioRules.Broken(studio) is { } broken) return EditResult.Refused("studio", broken);
@@ -291,6 +301,26 @@ public sealed partial class StudioDesk : IDisposable
         }
     }
 
+    /// <summary>What other programs have connected is part of what is looked at, as soon as it is seen.</summary>
+    private void LookOutside() => ThreadPool.QueueUserWorkItem(_ =>
+    {
+        lock (_gate)
+        {
+            if (_isClosed) return;
+            var studio = _state.Studio.WithOutside(Park.State.Outside);
+            if (ReferenceEquals(studio, _state.Studio)) return;
+            var known = _state.Report;
+            var report = _prover.TryProve(studio, known, mayOpen: true);
+            Show(Looked(_state with
+            {
+                Studio = studio,
+                Report = report ?? known,
+                IsLooking = report is null,
+                Notice = report?.OpensCircuit(known) == true ? new Notice($"Another program has closed a circuit: {Opening.Of(known, report).Circuit.Sentence}", _state.Version + 1, OfCircuit: true) : _state.Notice,
+            }));
+        }
+    });
+
     /// <summary>Tells what was measured while the studio is played: where it changes what the checks say, that is shown.</summary>
     /// <param name="studioId">The studio that was played.</param>
     /// <param name="measured">What was measured.</param>
@@ -362,6 +392,7 @@ public sealed partial class StudioDesk : IDisposable
         var report = _prover.TryProve(studio, Prover.Unknown, mayOpen: true);
         _meant.Clear();
         _asked = null;
+        LookOutside();
         return Looked(Placed(new DeskState(studio, version, id)
         {
             Report = report ?? Prover.Unknown,

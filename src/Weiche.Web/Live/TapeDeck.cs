@@ -318,8 +318,11 @@ public sealed class TapeDeck : Ticker
 
     private void Came(PortId source, in MidiMessage message, ReadOnlySpan<byte> body)
     {
-        // What comes out of a virtual port was played somewhere else.
-        if (_minutes > 0 && _desk.State.Studio.FindPort(source) is { } port && !port.Device.IsVirtualPort()) Write(_reel, source, false, message, body);
+        // What comes out of a virtual port was played somewhere else, but what another program sends to it was not.
+        var port = _desk.State.Studio.FindPort(source);
+        if (port is { IsSource: false, Device: var published }) source = published.FirstPort(PortDirection.Source) ?? source;
+        else if (port?.Device.IsVirtualPort() == true) port = null;
+        if (_minutes > 0 && port is not null) Write(_reel, source, false, message, body);
         if (_recording is not { } recording || !recording.Sources(source) || OnTape(_last) < recording.Take.Begin) return;
         Write(_take!, source, false, message, body);
         recording.Count++;

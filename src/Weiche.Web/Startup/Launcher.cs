@@ -5,6 +5,7 @@ using System.Runtime;
 using Weiche.Core.Midi;
 using Weiche.Files;
 using Weiche.Ports.Carrying;
+using Weiche.Ports.Outside;
 using Weiche.Ports.StandIns;
 
 namespace Weiche.Web.Startup;
@@ -48,6 +49,7 @@ internal static class Launcher
         var data = new Option<string?>("--data") { Description = "the folder for the database and the log" };
         var fresh = new Option<bool>("--fresh") { Description = "make the demo studio anew" };
         var ordinary = new Option<bool>("--ordinary-priority") { Description = "carry messages without asking the system for real-time priority" };
+        var inside = new Option<bool>("--inside") { Description = "keep to Weiche itself: virtual ports are not shown to other programs, and theirs are not looked for" };
         var standIns = new Option<string[]>("--stand-ins")
         {
             Description = "let the demo's instruments stand in the room, to be plugged in and played: all, or those that are named",
@@ -59,7 +61,7 @@ internal static class Launcher
             foreach (var name in result.Tokens.Select(token => token.Value).Where(name => Room.Named(name) is null))
                 result.AddError($"There is no stand-in called “{name}”. There are {WordList.Of([.. Room.Names])}.");
         });
-        var run = new Command("run", "start Weiche with your own studio") { port, data, standIns, ordinary };
+        var run = new Command("run", "start Weiche with your own studio") { port, data, standIns, ordinary, inside };
         run.SetAction(result => Serve(
             result.GetValue(port), fresh: false, new WeicheSettings
             {
@@ -67,14 +69,16 @@ internal static class Launcher
                 DataFolder = result.GetValue(data) ?? WeicheSettings.UsualDataFolder,
                 StandIns = result.GetResult(standIns) is null ? null : result.GetValue(standIns),
                 AsksForUrgency = !result.GetValue(ordinary),
+                Systems = result.GetValue(inside) ? [] : [OutsideSystem.SoundServer, OutsideSystem.Sequencer],
             }));
-        var demo = new Command("demo", "start Weiche with the demo studio, in a folder of its own") { port, data, fresh, ordinary };
+        var demo = new Command("demo", "start Weiche with the demo studio, in a folder of its own") { port, data, fresh, ordinary, inside };
         demo.SetAction(result => Serve(
             result.GetValue(port), result.GetValue(fresh), new WeicheSettings
             {
                 Port = 0,
                 DataFolder = result.GetValue(data) ?? Path.Combine(WeicheSettings.UsualDataFolder, "demo"),
                 AsksForUrgency = !result.GetValue(ordinary),
+                Systems = result.GetValue(inside) ? [] : [OutsideSystem.SoundServer, OutsideSystem.Sequencer],
                 StandIns = [],
                 First = () => [DemoStudio.Create(), DemoStudio.CreateEmpty()],
                 WithTakes = true,

@@ -136,7 +136,7 @@ public static class WeicheApp
             }
             var notice = string.Join(' ', new[] { store.Notice, unreadable }.OfType<string>());
             if (notice.Length > 0) Console.Error.WriteLine(notice);
-            var desk = new StudioDesk(store, stored, settings.Time, settings.RawPlaces, settings.StandIns is not null, settings.AsksForUrgency, notice.Length > 0 ? notice : null);
+            var desk = new StudioDesk(store, stored, settings.Time, settings.RawPlaces, settings.StandIns is not null, settings.AsksForUrgency, settings.Systems, notice.Length > 0 ? notice : null);
             if (settings.StandIns is { Count: > 0 } named) desk.StandIns.Room!.PlugOnly(named.Select(Room.Named).OfType<string>());
             return desk;
         }

@@ -27,6 +27,9 @@ public sealed record WeicheSettings
     /// <summary>Where raw MIDI devices are looked for.</summary>
     public Weiche.Ports.Raw.RawPlaces RawPlaces { get; init; } = new();
 
+    /// <summary>The systems by which other programs are reached; none to keep to Weiche itself.</summary>
+    public IReadOnlyList<Weiche.Ports.Outside.OutsideSystem> Systems { get; init; } = [];
+
     /// <summary>Whether the threads that carry messages ask the system to run them before others.</summary>
     public bool AsksForUrgency { get; init; } = true;
 

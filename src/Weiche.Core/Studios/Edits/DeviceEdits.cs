@@ -250,6 +250,33 @@ public sealed record SetKeyNames(DeviceId Id, string? List) : StudioEdit
     }
 }
 
+/// <summary>Shows a virtual port to the other programs of this computer, or keeps it for Weiche alone.</summary>
+/// <param name="Id">The virtual port.</param>
+/// <param name="Inside">Whether it is for Weiche alone.</param>
+public sealed record KeepInside(DeviceId Id, bool Inside) : DeviceEdit(Id)
+{
+    private protected override string Field => "inside";
+
+    /// <inheritdoc/>
+    public override string Title(Studio studio) => Inside ? $"Keep {Name(studio)} for Weiche alone" : $"Show {Name(studio)} to other programs";
+
+    private protected override EditResult Change(Studio studio, Device device) =>
+        device.IsVirtualPort() ? Become(studio, device, device with { StaysInside = Inside }) : Refused($"{device.Name} is no virtual port: other programs see it anyway.");
+}
+
+/// <summary>Takes off a connection that another program has made. Of a studio nothing is written down by it: this computer has the connection.</summary>
+/// <param name="Cable">The connection.</param>
+public sealed record PartOutside(OutsideCable Cable) : StudioEdit
+{
+    /// <inheritdoc/>
+    public override string Title(Studio studio) => $"Take off {studio.FindPort(Cable.From)?.Name ?? "a port that is gone"} → {studio.FindPort(Cable.To)?.Name ?? "a port that is gone"}, connected by another program";
+
+    /// <inheritdoc/>
+    public override EditResult Apply(Studio studio) => studio.Outside.Contains(Cable)
+        ? EditResult.Done(studio.WithOutside(studio.Outside.Remove(Cable)))
+        : EditResult.Refused("remedy", "That connection is gone already. Nothing was changed.");
+}
+
 /// <summary>Removes a device or virtual port: its cables go with it, and, if a person says so, its routes.</summary>
 /// <param name="Id">The device.</param>
 /// <param name="WithRoutes">Whether the routes that come from it or go to it are removed too.</param>

@@ -1,0 +1,422 @@
+using System.Diagnostics;
+using System.Globalization;
+using System.Runtime.InteropServices;
+using System.Text;
+using Weiche.Bridge.Shared;
+
+namespace Weiche.Bridge.SoundServer;
+
+/// <summary>The way to a sound server of the JACK API.</summary>
+/// <remarks>
+/// <para>The callback, on the server's own real-time thread, only copies: from the server's ports into the memory that Weiche reads, and from there
+/// into the server's ports. It allocates nothing, holds no lock and waits for nobody.</para>
+/// <para>Times: an event at frame f of a cycle is told as the cycle's beginning plus f. What goes out stands at the frame that lies one period after its
+/// time, so what comes in and goes out again in the next cycle stands at the very frame at which it came, and what anybody plays in between
+/// arrives one period later, without jitter.</para>
+/// </remarks>
+internal sealed unsafe class JackBridge : ISystemBridge
+{
+    private const string ClientName = "Weiche";
+
+    // How long a callback may still look at ports that were taken away.
+    private const int SettleMilliseconds = 20;
+    private const int MostSettling = 50;
+    private const int LongestEvent = 16 * 1024;
+
+    // µs: how far a cycle may stray before the count begins anew, and how far it is followed at once.
+    private const double MostStraying = 20_000;
+    private const double MostFollowed = 1;
+
+    private static JackBridge? _one;
+
+    private readonly SharedLink _link;
+    private readonly Action _changed;
+    private readonly SortedDictionary<int, OwnPort> _ports = [];
+    private readonly byte[] _bytes = GC.AllocateArray<byte>(LongestEvent, pinned: true);
+    private LibJack.Client? _client;
+    private Slot[] _slots = [];
+    private long _cycles;
+    private long _lost;
+    private long _late;
+    private volatile bool _isShut;
+    private volatile bool _isNew;
+    private long _told = -1;
+    private string? _reason;
+    private nint _handle;
+    private uint _rate = 48_000;
+    private long _offset;
+    private uint _begun;
+    private double _begin;
+
+    private JackBridge(SharedLink link, Action changed) => (_link, _changed, _one) = (link, changed, this);
+
+    /// <summary>A port of Weiche's own, as the callback sees it.</summary>
+    private struct Slot
+    {
+        public nint Port;
+        public int Id;
+        public bool Hears;
+        public void* Buffer;
+        public uint Last;
+    }
+
+    private sealed record OwnPort(int Id, bool Hears, string Name)
+    {
+        internal nint Handle { get; set; }
+    }
+
+    /// <summary>The way to the sound server; null if the library is not there, or lacks a function that is needed.</summary>
+    internal static JackBridge? TryMake(SharedLink link, Action changed)
+    {
+        if (!LibJack.TryLoad()) return null;
+        LibJack.SetError(&Hush);
+        LibJack.SetInfo(&Hush);
+        return new JackBridge(link, changed);
+    }
+
+    /// <inheritdoc/>
+    public void Do(string[] words)
+    {
+        switch (words)
+        {
+            case ["open", var id, var way, var name]:
+                Open(new OwnPort(int.Parse(id, CultureInfo.InvariantCulture), way == "in", Line.Text(name)));
+                break;
+            case ["rename", var id, var name] when _ports.TryGetValue(int.Parse(id, CultureInfo.InvariantCulture), out var port):
+                _ports[port.Id] = port with { Name = Line.Text(name), Handle = port.Handle };
+                if (port.Handle != 0) _ = LibJack.Rename(_client!, port.Handle, Line.Text(name));
+                break;
+            case ["close", var id]:
+                Close(int.Parse(id, CultureInfo.InvariantCulture));
+                break;
+            case ["join", var from, var to]:
+                Connect(from, to, on: true);
+                break;
+            case ["part", var from, var to]:
+                Connect(from, to, on: false);
+                break;
+            case ["tell"]:
+                _isNew = true;
+                Look();
+                break;
+        }
+    }
+
+    /// <inheritdoc/>
+    public void Look()
+    {
+        if (_isShut) Leave();
+        if (_client is null) Enter();
+        if (_client is null) return;
+        if (_isNew)
+        {
+            _isNew = false;
+            Tell();
+        }
+        var (lost, late) = (Volatile.Read(ref _lost), Volatile.Read(ref _late));
+        if (lost + late == _told) return;
+        _told = lost + late;
+        Say(string.Create(CultureInfo.InvariantCulture, $"figures {lost} {late}"));
+    }
+
+    /// <inheritdoc/>
+    public void Dispose()
+    {
+        if (_client is { } client)
+        {
+            EndNotes();
+            client.Dispose();
+        }
+        _client = null;
+    }
+
+    private static void Say(string line)
+    {
+        Console.Out.WriteLine(line);
+        Console.Out.Flush();
+    }
+
+    private void Enter()
+    {
+        var client = LibJack.Open(ClientName, LibJack.NoStartServer, out _);
+        if (client.IsInvalid)
+        {
+            client.Dispose();
+            Away("no sound server runs");
+            return;
+        }
+        _client = client;
+        _handle = client.DangerousGetHandle();
+        (_isShut, _reason, _rate) = (false, null, LibJack.SampleRate(client));
+        // Both count from the same moment on most systems; where they do not, this is what lies between.
+        _offset = Stopwatch.GetTimestamp() / (Stopwatch.Frequency / 1_000_000) - (long)LibJack.Time();
+        // What waited for a server that is gone is not played to the next.
+        _link.Out.Clear();
+        System.Runtime.CompilerServices.RuntimeHelpers.PrepareMethod(typeof(JackBridge).GetMethod(nameof(Carry), System.Reflection.BindingFlags.NonPublic | System.Reflection.BindingFlags.Instance)!.MethodHandle);
+        _ = LibJack.SetProcess(client, &Process, 0);
+        LibJack.OnShutdown(client, &Shut, 0);
+        _ = LibJack.SetConnected(client, &Connected, 0);
+        _ = LibJack.SetRegistered(client, &Registered, 0);
+        _ = LibJack.SetOrdered(client, &Ordered, 0);
+        _ = LibJack.SetLate(client, &Late, 0);
+        if (LibJack.Activate(client) != 0)
+        {
+            Leave();
+            Away("the sound server refuses to let Weiche in");
+            return;
+        }
+        Say(string.Create(CultureInfo.InvariantCulture, $"here {Line.Word(Text(LibJack.NameOf(client)))} {_rate}"));
+        foreach (var port in _ports.Values) Register(port);
+        Place();
+        _isNew = true;
+    }
+
+    private void Leave()
+    {
+        // The library's own threads end with it; a server that is dead answers nobody.
+        Volatile.Write(ref _slots, []);
+        _client?.Dispose();
+        _client = null;
+        foreach (var port in _ports.Values) port.Handle = 0;
+        _isShut = false;
+        Away("the sound server has gone");
+    }
+
+    private void Away(string reason)
+    {
+        if (_reason == reason) return;
+        _reason = reason;
+        Say($"gone {Line.Word(reason)}");
+    }
+
+    private void Open(OwnPort port)
+    {
+        Close(port.Id);
+        _ports[port.Id] = port;
+        if (_client is null) return;
+        Register(port);
+        Place();
+        _isNew = true;
+        Look();
+    }
+
+    private void Register(OwnPort port)
+    {
+        // A name that another port of Weiche's has is told apart by a number.
+        for (var number = 1; number <= 9 && port.Handle == 0; number++)
+        {
+            var name = number == 1 ? port.Name : string.Create(CultureInfo.InvariantCulture, $"{port.Name} {number}");
+            port.Handle = LibJack.Register(_client!, name, LibJack.MidiType, port.Hears ? LibJack.IsInput : LibJack.IsOutput, 0);
+        }
+    }
+
+    private void Close(int id)
+    {
+        if (!_ports.Remove(id, out var port) || port.Handle == 0) return;
+        Place();
+        // The callback may be in the middle of it; a server that stands still has none.
+        var before = Volatile.Read(ref _cycles);
+        for (var i = 0; i < MostSettling && !_isShut && Volatile.Read(ref _cycles) - before < 2; i++) Thread.Sleep(SettleMilliseconds / 10);
+        _ = LibJack.Unregister(_client!, port.Handle);
+        _isNew = true;
+        Look();
+    }
+
+    private void Place() => Volatile.Write(ref _slots, [.. _ports.Values.Where(port => port.Handle != 0).Select(port => new Slot { Port = port.Handle, Id = port.Id, Hears = port.Hears })]);
+
+    private void Connect(string from, string to, bool on)
+    {
+        if (_client is not { } client) return;
+        fixed (byte* source = Named(from), destination = Named(to))
+        {
+            _ = on ? LibJack.Connect(client, source, destination) : LibJack.Disconnect(client, source, destination);
+        }
+        _isNew = true;
+        Look();
+    }
+
+    private static byte[] Named(string word) => [.. Line.Bytes(word), 0];
+
+    /// <summary>Tells all ports and connections as they are.</summary>
+    private void Tell()
+    {
+        var lines = new StringBuilder("list\n");
+        var own = _ports.Values.Where(port => port.Handle != 0).ToDictionary(port => port.Handle, port => port.Id);
+        var names = LibJack.Ports(_client!, null, LibJack.MidiType, 0);
+        for (var i = 0; names is not null && names[i] is not null; i++)
+        {
+            var handle = LibJack.Find(_client!, names[i]);
+            if (handle == 0) continue;
+            var flags = (nuint)LibJack.FlagsOf(handle);
+            var sends = (flags & LibJack.IsOutput) != 0;
+            lines.Append(CultureInfo.InvariantCulture, $"port {Line.Word(Bytes(names[i]))} {(sends ? "source" : "destination")} {own.GetValueOrDefault(handle)} {((flags & LibJack.IsPhysical) != 0 ? "hardware" : "program")} {ClientAndName(handle, names[i])}\n");
+            if (!sends) continue;
+            var far = LibJack.ConnectionsOf(_client!, handle);
+            for (var j = 0; far is not null && far[j] is not null; j++) lines.Append(CultureInfo.InvariantCulture, $"cable {Line.Word(Bytes(names[i]))} {Line.Word(Bytes(far[j]))}\n");
+            if (far is not null) LibJack.Free(far);
+        }
+        if (names is not null) LibJack.Free(names);
+        Say(lines.Append("done").ToString());
+    }
+
+    /// <summary>Whose a port is, and what that calls it. What stands behind a port of the server's own is told by its other name, if it has one.</summary>
+    private static string ClientAndName(nint port, byte* name)
+    {
+        var alias = ((nuint)LibJack.FlagsOf(port) & LibJack.IsPhysical) != 0 ? AliasOf(port) : "%";
+        if (alias != "%") return $"{alias} {Line.Word(Bytes(name))}";
+        var whole = Bytes(name);
+        var colon = whole.IndexOf((byte)':');
+        return colon < 0 ? $"{Line.Word(whole)} %" : $"{Line.Word(whole[..colon])} {Line.Word(whole[(colon + 1)..])}";
+    }
+
+    private static string AliasOf(nint port)
+    {
+        const int Room = 512;
+        byte* one = stackalloc byte[Room], other = stackalloc byte[Room];
+        var both = stackalloc byte*[] { one, other };
+        return LibJack.AliasesOf(port, both) > 0 ? Line.Word(Bytes(one)) : "%";
+    }
+
+    private static ReadOnlySpan<byte> Bytes(byte* text) => MemoryMarshal.CreateReadOnlySpanFromNullTerminated(text);
+
+    private static string Text(byte* text) => Encoding.UTF8.GetString(Bytes(text));
+
+    /// <summary>Weiche has gone without ending what sounds: whoever hears it ends it.</summary>
+    private void EndNotes()
+    {
+        if (_isShut) return;
+        foreach (var port in _ports.Values.Where(port => !port.Hears))
+        {
+            for (var channel = 0; channel < 16; channel++)
+            {
+                foreach (var controller in (ReadOnlySpan<byte>)[64, 123]) _ = _link.Out.TryWrite(port.Id, 0, [(byte)(0xB0 | channel), controller, 0]);
+            }
+        }
+        var before = Volatile.Read(ref _cycles);
+        for (var i = 0; i < MostSettling && !_isShut && (_link.Out.Count > 0 || Volatile.Read(ref _cycles) - before < 2); i++) Thread.Sleep(SettleMilliseconds / 10);
+    }
+
+    /// <summary>One cycle of the server. On its real-time thread.</summary>
+    private void Carry(uint frames)
+    {
+        var slots = Volatile.Read(ref _slots);
+        uint begun;
+        ulong now, next;
+        float period;
+        if (LibJack.CycleTimes(_handle, &begun, &now, &next, &period) != 0) (begun, now) = (_begun + frames, (ulong)(Stopwatch.GetTimestamp() / (Stopwatch.Frequency / 1_000_000) - _offset));
+        var frame = 1e6 / _rate;
+        var begin = BeginOf(begun, (long)now + _offset, frame);
+        _link.Period = (int)(frames * frame);
+        var any = false;
+        for (var i = 0; i < slots.Length; i++)
+        {
+            ref var slot = ref slots[i];
+            slot.Buffer = LibJack.Buffer(slot.Port, frames);
+            slot.Last = 0;
+            if (slot.Buffer is null) continue;
+            if (!slot.Hears)
+            {
+                LibJack.Clear(slot.Buffer);
+                continue;
+            }
+            var count = LibJack.Count(slot.Buffer);
+            for (var each = 0u; each < count; each++)
+            {
+                LibJack.MidiEvent heard;
+                if (LibJack.Get(&heard, slot.Buffer, each) != 0) continue;
+                if (_link.In.TryWrite(slot.Id, (long)(begin + heard.Time * frame), new ReadOnlySpan<byte>(heard.Bytes, (int)Math.Min(heard.Size, LongestEvent)))) any = true;
+                else _lost++;
+            }
+        }
+        Send(slots, begin - frames * frame, frame, frames);
+        // Only now: what answers at once is for the next cycle.
+        if (any) _link.In.Wake();
+        Volatile.Write(ref _cycles, _cycles + 1);
+    }
+
+    /// <summary>When a cycle begins. Frames are counted evenly, and what the system's clock says of them is followed slowly: from cycle to cycle the
+    /// two differ by less than half a frame, so that a message leaves at the very frame at which it came.</summary>
+    private double BeginOf(uint begun, long now, double frame)
+    {
+        var even = _begin + (int)(begun - _begun) * frame;
+        var strays = now - even;
+        _begun = begun;
+        return _begin = Math.Abs(strays) > MostStraying ? now : even + Math.Clamp(strays, -MostFollowed, MostFollowed);
+    }
+
+    private void Send(Slot[] slots, double from, double frame, uint frames)
+    {
+        while (_link.Out.TryPeek(out var head))
+        {
+            var at = 0;
+            while (at < slots.Length && slots[at].Id != head.Port) at++;
+            // What goes to a port that was taken away, or is no event at all, is gone.
+            if (at == slots.Length || slots[at].Hears || slots[at].Buffer is null || head.Length is 0 or > LongestEvent)
+            {
+                _link.Out.Take(head);
+                continue;
+            }
+            ref var slot = ref slots[at];
+            // Rounded to the nearest frame; never before what went out already.
+            var place = (uint)Math.Clamp((head.Time - from) / frame + 0.5, slot.Last, frames - 1);
+            _link.Out.Copy(head, _bytes);
+            fixed (byte* bytes = _bytes)
+            {
+                // What has no room any more waits for the next cycle.
+                if (LibJack.Write(slot.Buffer, place, bytes, (nuint)head.Length) != 0)
+                {
+                    if (slot.Last > 0 || LibJack.Count(slot.Buffer) > 0) return;
+                    _lost++;
+                }
+            }
+            slot.Last = place;
+            _link.Out.Take(head);
+        }
+    }
+
+    [UnmanagedCallersOnly]
+    private static int Process(uint frames, nint argument)
+    {
+        _one!.Carry(frames);
+        return 0;
+    }
+
+    [UnmanagedCallersOnly]
+    private static void Shut(int status, byte* reason, nint argument)
+    {
+        _one!._isShut = true;
+        _one._changed();
+    }
+
+    [UnmanagedCallersOnly]
+    private static void Connected(uint one, uint other, int isConnected, nint argument) => Changed();
+
+    [UnmanagedCallersOnly]
+    private static void Registered(uint port, int isRegistered, nint argument) => Changed();
+
+    [UnmanagedCallersOnly]
+    private static int Ordered(nint argument)
+    {
+        Changed();
+        return 0;
+    }
+
+    [UnmanagedCallersOnly]
+    private static int Late(nint argument)
+    {
+        Interlocked.Increment(ref _one!._late);
+        return 0;
+    }
+
+    [UnmanagedCallersOnly]
+    private static void Hush(byte* text)
+    {
+    }
+
+    private static void Changed()
+    {
+        if (_one!._isNew) return;
+        _one._isNew = true;
+        _one._changed();
+    }
+}

@@ -1,0 +1,496 @@
+using System.Collections.Immutable;
+using System.Globalization;
+using Weiche.Bridge.Shared;
+using Weiche.Core.Midi;
+using Weiche.Core.Studios;
+using Weiche.Ports.Carrying;
+
+namespace Weiche.Ports.Outside;
+
+/// <summary>How it stands with a system.</summary>
+/// <param name="IsHere">Whether Weiche is in it.</param>
+/// <param name="Sentence">What there is, or what is not there and what would make it work.</param>
+/// <param name="Map">What there is.</param>
+/// <param name="Lost">How many messages had no room.</param>
+/// <param name="Late">How often the system itself came late, as it says.</param>
+public sealed record OutsideState(bool IsHere, string Sentence, OutsideMap Map, long Lost = 0, long Late = 0);
+
+/// <summary>Other programs of this computer, and the devices that they reach, by a system that has them all: their ports are found and joined,
+/// virtual ports are shown to them, and what they connect by themselves is seen.</summary>
+/// <remarks>The system's library runs in a process of its own (<see cref="BridgeProcess"/>); between the two lie two ways through memory. One
+/// thread that carries messages reads the one, the engine's carriers write the other, and nobody waits.</remarks>
+public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
+{
+    // How long the reader sleeps at most: then it looks whether somebody waits for room.
+    private const int ReaderMilliseconds = 100;
+    private const int FullMilliseconds = 2;
+    private const int LongestMessage = 16 * 1024;
+    private const int LongestName = 60;
+
+    private readonly Lock _gate = new();
+    private readonly Junction _junction;
+    private readonly SharedLink? _link;
+    private readonly BridgeProcess? _bridge;
+    private readonly Thread? _reader;
+    private readonly Dictionary<int, (string Words, string? Far, bool Hears)> _own = [];
+    private readonly List<string> _lines = [];
+    private ImmutableArray<OutsideSink> _sinks = [];
+    private ImmutableArray<Unit> _units = [];
+    private OutsideState _state;
+    private bool _listing;
+    private volatile bool _stopped;
+
+    /// <summary>A driver.</summary>
+    /// <param name="junction">Where the ports meet.</param>
+    /// <param name="system">The system.</param>
+    public OutsideDriver(Junction junction, OutsideSystem system)
+    {
+        (_junction, System) = (junction, system);
+        _state = new OutsideState(false, $"Looking for the {system.Title}.", OutsideMap.Empty);
+        try
+        {
+            _link = SharedLink.Create(out var path);
+            _reader = new Thread(Read) { IsBackground = true, Name = $"Weiche {system.Title}" };
+            _reader.Start();
+            _bridge = new BridgeProcess(system, path, Hear, Ended);
+        }
+        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        {
+            _state = new OutsideState(false, $"The {system.Title} cannot be reached: there is no room for the memory that is shared with it ({exception.Message.TrimEnd('.')}).", OutsideMap.Empty);
+        }
+    }
+
+    /// <inheritdoc/>
+    public event Action? Changed;
+
+    /// <summary>The system.</summary>
+    public OutsideSystem System { get; }
+
+    /// <summary>How it stands with the system.</summary>
+    public OutsideState State => Volatile.Read(ref _state);
+
+    /// <inheritdoc/>
+    public IReadOnlyList<Unit> Units => State.IsHere ? _units : [];
+
+    /// <summary>The process that the system's library runs in; null while there is none.</summary>
+    internal int? BridgeId => _bridge?.Id;
+
+    /// <inheritdoc/>
+    public IReadOnlyList<OutsideCable> Cables
+    {
+        get
+        {
+            var map = State.Map;
+            if (map.Cables.IsEmpty) return [];
+            lock (_gate)
+            {
+                var ends = new Dictionary<string, int>();
+                foreach (var port in map.Ports)
+                {
+                    if (port.Own > 0 && _own.TryGetValue(port.Own, out var own) && own.Far is null) ends.Add(port.Address, port.Own);
+                }
+                foreach (var (id, own) in _own)
+                {
+                    if (own.Far is { } far) ends.TryAdd(far, id);
+                }
+                // A virtual port is heard by the destination that it is, and speaks by the source.
+                return [.. map.Cables.Where(cable => ends.ContainsKey(cable.From) && ends.ContainsKey(cable.To)).Select(cable => new OutsideCable(new PortId(ends[cable.From]), new PortId(ends[cable.To]))).Distinct()];
+            }
+        }
+    }
+
+    /// <inheritdoc/>
+    public void Part(OutsideCable cable)
+    {
+        lock (_gate)
+        {
+            foreach (var (from, to) in State.Map.Cables)
+            {
+                if (NumberOf(from) == cable.From.Value && NumberOf(to) == cable.To.Value) _bridge?.Say($"part {from} {to}");
+            }
+        }
+    }
+
+    /// <inheritdoc/>
+    public IOpenPorts? Open(Device device, Unit? unit) => unit is not null && unit.Key.StartsWith(System.Key + " ", StringComparison.Ordinal) ? new OpenProgram(this, device, unit) : null;
+
+    /// <inheritdoc/>
+    public IPublishedPort Publish(Device device) => new Shown(this, device);
+
+    /// <inheritdoc/>
+    public void Dispose()
+    {
+        _stopped = true;
+        _link?.In.Wake();
+        _reader?.Join();
+        _bridge?.Dispose();
+        _link?.Dispose();
+    }
+
+    /// <summary>A name that any system takes: without what is not seen, and not too long.</summary>
+    internal static string Tidy(string name)
+    {
+        var tidy = NameRule.WithoutHidden(name.Replace(':', ' ')).Trim();
+        return tidy.Length <= LongestName ? tidy : tidy[..LongestName].Trim();
+    }
+
+    private int NumberOf(string address)
+    {
+        foreach (var (id, own) in _own)
+        {
+            if (own.Far == address) return id;
+        }
+        return State.Map.Find(address) is { Own: > 0 } port && _own.TryGetValue(port.Own, out var shown) && shown.Far is null ? port.Own : 0;
+    }
+
+    private void Read()
+    {
+        _ = Urgent.Become(_junction.AsksForUrgency);
+        var ring = _link!.In;
+        var bytes = new byte[LongestMessage];
+        while (!_stopped)
+        {
+            while (ring.TryPeek(out var head))
+            {
+                var length = Math.Min(head.Length, LongestMessage);
+                ring.Copy(head with { Length = length }, bytes);
+                ring.Take(head);
+                var due = _junction.Clock.OfSystem(head.Time);
+                // What a system tells in a cycle was played in the one before.
+                _junction.Receive(new PortId(head.Port), bytes.AsSpan(0, length), due - new MidiSpan(_link.Period), due);
+            }
+            var anyFull = false;
+            foreach (var sink in _sinks)
+            {
+                if (!sink.IsFull) continue;
+                anyFull = true;
+                if (sink.TakeRoom()) _junction.Resume(sink.Destination);
+            }
+            ring.Wait(anyFull ? FullMilliseconds : ReaderMilliseconds);
+        }
+    }
+
+    /// <summary>A line of the bridge.</summary>
+    private void Hear(string line)
+    {
+        if (_listing && line != "done")
+        {
+            _lines.Add(line);
+            return;
+        }
+        switch (line.Split(' '))
+        {
+            case ["here", ..]:
+                TellAll();
+                break;
+            case ["gone", var reason]:
+                Set(new OutsideState(false, $"{Capital(Line.Text(reason))}. {System.Away}", OutsideMap.Empty));
+                break;
+            case ["list"]:
+                _listing = true;
+                _lines.Clear();
+                break;
+            case ["done"]:
+                _listing = false;
+                Take(OutsideMap.Read(_lines));
+                break;
+            case ["figures", var lost, var late]:
+                Set(State with { Lost = long.Parse(lost, CultureInfo.InvariantCulture), Late = long.Parse(late, CultureInfo.InvariantCulture) });
+                break;
+        }
+    }
+
+    private void Ended(bool noLibrary)
+    {
+        _listing = false;
+        Set(new OutsideState(false, noLibrary ? System.NoLibrary : $"The way to the {System.Title} broke; it is tried again in a moment.", OutsideMap.Empty));
+    }
+
+    private void Take(OutsideMap map)
+    {
+        lock (_gate)
+        {
+            _units = UnitsOf(map);
+            // What came back is joined again.
+            foreach (var (id, own) in _own)
+            {
+                if (own.Far is { } far) Join(map, id, far, own.Hears);
+            }
+        }
+        var programs = _units.Length;
+        Set(State with { IsHere = true, Map = map, Sentence = programs == 0 ? $"It runs; no other program is in the {System.Title} yet." : $"It runs; {programs} {(programs == 1 ? "program or device is" : "programs and devices are")} reached by it." });
+    }
+
+    /// <summary>What the bridge forgot, or never knew.</summary>
+    private void TellAll()
+    {
+        lock (_gate)
+        {
+            foreach (var (_, own) in _own) _bridge?.Say(own.Words);
+            _bridge?.Say("tell");
+        }
+    }
+
+    private void Set(OutsideState state)
+    {
+        var before = _state;
+        Volatile.Write(ref _state, state);
+        if (_stopped) return;
+        EndWhatIsGone(before, state);
+        Changed?.Invoke();
+    }
+
+    /// <summary>What programs held through virtual ports ends when one of them is not connected any more: whose it was nobody can tell.</summary>
+    private void EndWhatIsGone(OutsideState before, OutsideState now)
+    {
+        if (ReferenceEquals(before.Map, now.Map)) return;
+        var gone = new HashSet<int>();
+        foreach (var (from, to) in before.Map.Cables)
+        {
+            if (!now.Map.Cables.Contains((from, to)) && before.Map.Find(to) is { Own: > 0 } own) gone.Add(own.Own);
+        }
+        foreach (var id in gone)
+        {
+            bool isShown;
+            lock (_gate) isShown = _own.TryGetValue(id, out var own) && own.Far is null;
+            if (isShown) _junction.BreakOff(new PortId(id));
+        }
+    }
+
+    private ImmutableArray<Unit> UnitsOf(OutsideMap map) =>
+    [
+        .. map.Ports.Where(port => port.Own == 0).GroupBy(port => port.Client)
+            .Select(program => new Unit($"{System.Key} {Line.Word(program.Key)}", Tidy(program.Key), "", System.Place, [.. PortsOf(program)]))
+            .Where(unit => unit.Says.Length > 0),
+    ];
+
+    private static IEnumerable<UnitPort> PortsOf(IEnumerable<OutsidePort> ports) =>
+        ports.Select(port => new UnitPort(port.IsSource ? PortDirection.Source : PortDirection.Destination, Tidy(port.Name), port.IsHardware ? WireKind.Usb : WireKind.Virtual)).DistinctBy(port => (port.Direction, port.Part));
+
+    private OutsidePort? Find(Unit unit, UnitPort port) => State.Map.Ports.FirstOrDefault(each =>
+        each.Own == 0 && unit.Key == $"{System.Key} {Line.Word(each.Client)}" && each.IsSource == (port.Direction == PortDirection.Source) && Tidy(each.Name) == port.Part);
+
+    private void Join(OutsideMap map, int id, string far, bool hears)
+    {
+        if (map.Find(far) is null || map.Ports.FirstOrDefault(port => port.Own == id) is not { } own) return;
+        var (from, to) = hears ? (far, own.Address) : (own.Address, far);
+        if (!map.Cables.Contains((from, to))) _bridge?.Say($"join {from} {to}");
+    }
+
+    /// <summary>Makes a port of Weiche's own.</summary>
+    /// <param name="id">Its number: that of the studio's port.</param>
+    /// <param name="hears">Whether Weiche hears on it.</param>
+    /// <param name="name">Its name.</param>
+    /// <param name="far">The other program's port that it is joined to; null for one that others connect.</param>
+    private void Make(PortId id, bool hears, string name, string? far)
+    {
+        lock (_gate)
+        {
+            var words = $"open {id.Value.ToString(CultureInfo.InvariantCulture)} {(hears ? "in" : "out")} {Line.Word(Tidy(name))}";
+            _own[id.Value] = (words, far, hears);
+            if (!State.IsHere) return;
+            _bridge?.Say(words);
+            if (far is not null) _bridge?.Say("tell");
+        }
+    }
+
+    private void Rename(PortId id, string name)
+    {
+        lock (_gate)
+        {
+            if (!_own.TryGetValue(id.Value, out var own)) return;
+            _own[id.Value] = own with { Words = $"{own.Words[..own.Words.LastIndexOf(' ')]} {Line.Word(Tidy(name))}" };
+            _bridge?.Say($"rename {id.Value.ToString(CultureInfo.InvariantCulture)} {Line.Word(Tidy(name))}");
+        }
+    }
+
+    private void Remove(PortId id)
+    {
+        lock (_gate)
+        {
+            if (_own.Remove(id.Value)) _bridge?.Say($"close {id.Value.ToString(CultureInfo.InvariantCulture)}");
+        }
+    }
+
+    private OutsideSink SinkTo(PortId port, PortId destination)
+    {
+        var sink = new OutsideSink(this, _link, port, destination);
+        ImmutableInterlocked.Update(ref _sinks, sinks => sinks.Add(sink));
+        return sink;
+    }
+
+    private void Forget(OutsideSink sink) => ImmutableInterlocked.Update(ref _sinks, sinks => sinks.Remove(sink));
+
+    private static string Capital(string text) => text.Length == 0 ? text : char.ToUpperInvariant(text[0]) + text[1..];
+
+    /// <summary>The way out to a port of the system.</summary>
+    private sealed class OutsideSink : IByteSink
+    {
+        // So much room there must be for bytes: each may be a message with its head.
+        private const int RoomAByte = 24;
+
+        private readonly SysExPool _pool;
+        private readonly StreamParser _parser;
+        private volatile bool _full;
+
+        private readonly OutsideDriver _driver;
+        private readonly SharedLink? _link;
+        private readonly int _port;
+
+        internal OutsideSink(OutsideDriver driver, SharedLink? link, PortId port, PortId destination)
+        {
+            (_driver, _link, _port, Destination) = (driver, link, port.Value, destination);
+            _pool = new SysExPool();
+            _parser = new StreamParser(_pool);
+        }
+
+        internal PortId Destination { get; }
+
+        internal bool IsFull => _full;
+
+        public int Send(ReadOnlySpan<byte> bytes)
+        {
+            if (_link is null || !_driver.State.IsHere) return IByteSink.Away;
+            if (SharedRing.Capacity - _link.Out.Count < (bytes.Length + LongestMessage) * RoomAByte)
+            {
+                _full = true;
+                return 0;
+            }
+            var sink = new Frames(this);
+            _parser.Parse(bytes, ref sink);
+            _link.Out.Wake();
+            return bytes.Length;
+        }
+
+        /// <summary>Whether there is room again for who waited for it.</summary>
+        internal bool TakeRoom()
+        {
+            if (_link is null || _link.Out.Count > SharedRing.Capacity / 2) return false;
+            _full = false;
+            return true;
+        }
+
+        private void Write(in MidiMessage message)
+        {
+            var due = _driver._junction.Clock.ToSystem(_driver._junction.Due);
+            if (message.SysExHandle != 0)
+            {
+                WriteExclusive(_pool.Bytes(message.SysExHandle), due);
+                return;
+            }
+            Span<byte> bytes = [message.Status, message.Data1, message.Data2];
+            _ = _link!.Out.TryWrite(_port, due, bytes[..(1 + message.DataLength)]);
+        }
+
+        private void WriteExclusive(ReadOnlySpan<byte> body, long due)
+        {
+            Span<byte> piece = stackalloc byte[LongestMessage];
+            var length = 1;
+            piece[0] = 0xF0;
+            while (true)
+            {
+                var count = Math.Min(body.Length, LongestMessage - length);
+                body[..count].CopyTo(piece[length..]);
+                body = body[count..];
+                length += count;
+                if (body.IsEmpty && length < LongestMessage)
+                {
+                    piece[length++] = 0xF7;
+                    _ = _link!.Out.TryWrite(_port, due, piece[..length]);
+                    return;
+                }
+                _ = _link!.Out.TryWrite(_port, due, piece[..length]);
+                length = 0;
+            }
+        }
+
+        private readonly struct Frames(OutsideSink sink) : IMessageSink
+        {
+            public void Accept(in MidiMessage message) => sink.Write(message);
+        }
+    }
+
+    /// <summary>A program or device that is one of the studio's.</summary>
+    private sealed class OpenProgram : IOpenPorts
+    {
+        private readonly OutsideDriver _driver;
+        private readonly Unit _unit;
+        private readonly ImmutableArray<Port> _ports;
+        private readonly List<PortId> _sources = [];
+        private readonly List<(PortId Id, OutsideSink Sink)> _destinations = [];
+
+        internal OpenProgram(OutsideDriver driver, Device device, Unit unit)
+        {
+            (_driver, _unit, _ports) = (driver, unit, device.Ports);
+            foreach (var (port, id) in UnitPorts.Of(device, unit))
+            {
+                if (driver.Find(unit, port) is not { } far) continue;
+                var hears = port.Direction == PortDirection.Source;
+                if (hears)
+                {
+                    _sources.Add(id);
+                }
+                else
+                {
+                    var sink = driver.SinkTo(id, id);
+                    _destinations.Add((id, sink));
+                    driver._junction.Connect(id, sink);
+                }
+                driver.Make(id, hears, $"{(hears ? "hears" : "plays")} {far.Client} {far.Name}", far.Address);
+            }
+        }
+
+        public Presence? Presence => null;
+
+        public bool TryFollow(Device device, Unit? unit) => unit?.Key == _unit.Key && unit.Ports.SequenceEqual(_unit.Ports)
+            && device.Ports.Select(port => (port.Id, port.Part)).SequenceEqual(_ports.Select(port => (port.Id, port.Part)));
+
+        public void Dispose()
+        {
+            foreach (var source in _sources)
+            {
+                _driver.Remove(source);
+                _driver._junction.BreakOff(source);
+            }
+            foreach (var (id, sink) in _destinations)
+            {
+                _driver._junction.Connect(id, null);
+                _driver.Forget(sink);
+                _driver.Remove(id);
+            }
+        }
+    }
+
+    /// <summary>A virtual port as other programs see it: "to keys to stars" and "from keys to stars".</summary>
+    private sealed class Shown : IPublishedPort
+    {
+        private readonly OutsideDriver _driver;
+        private readonly PortId _to;
+        private readonly PortId _from;
+        private readonly OutsideSink _sink;
+
+        internal Shown(OutsideDriver driver, Device device)
+        {
+            _driver = driver;
+            (_to, _from) = (device.FirstPort(PortDirection.Destination)!.Value, device.FirstPort(PortDirection.Source)!.Value);
+            _sink = driver.SinkTo(_from, _to);
+            driver.Make(_to, true, $"to {device.Name}", null);
+            driver.Make(_from, false, $"from {device.Name}", null);
+        }
+
+        public void Rename(string name)
+        {
+            _driver.Rename(_to, $"to {name}");
+            _driver.Rename(_from, $"from {name}");
+        }
+
+        public int Send(ReadOnlySpan<byte> bytes) => _sink.Send(bytes);
+
+        public void Dispose()
+        {
+            _driver.Forget(_sink);
+            _driver.Remove(_to);
+            _driver.Remove(_from);
+        }
+    }
+}

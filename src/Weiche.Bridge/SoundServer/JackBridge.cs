@@ -179,7 +179,6 @@ internal sealed unsafe class JackBridge : ISystemBridge
         _client = null;
         foreach (var port in _ports.Values) port.Handle = 0;
         _isShut = false;
-        Away("the sound server has gone");
     }
 
     private void Away(string reason)

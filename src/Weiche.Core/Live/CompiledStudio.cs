@@ -65,7 +65,7 @@ public sealed class CompiledStudio
             byRoute[route.Id.Value] = previous?.Same(route, isLive, isIn) ?? new CompiledRoute(route, isLive, isIn, previous);
         }
         var doors = DoorsOf(studio).ToArray();
-        foreach (var door in doors) byRoute[door.Id.Value] = new CompiledRoute(ThroughDoor(door), door.Port.On, Everywhere(count), previous);
+        foreach (var door in doors) byRoute[door.Id.Value] = Door(door, count, previous);
         var solo = new LiveRoutes?[count];
         for (var i = 0; live.MaySolo && i < count; i++)
         {
@@ -104,14 +104,15 @@ public sealed class CompiledStudio
     /// route, in any lineup.</summary>
     internal static IEnumerable<DevicePort> DoorsOf(Studio studio) => studio.Destinations.Where(port => port.Device.IsVirtualPort());
 
-    // Ids of ports and routes are never the same number.
-    private static Route ThroughDoor(DevicePort door) => new(new RouteId(door.Id.Value), new OneSource(door.Id), door.Id, true, []);
-
-    private static bool[] Everywhere(int count)
+    /// <summary>The way through a door, which is that of before as long as nothing of it changes.</summary>
+    private static CompiledRoute Door(DevicePort door, int lineups, CompiledStudio? previous)
     {
-        var all = new bool[count];
-        Array.Fill(all, true);
-        return all;
+        // Ids of ports and routes are never the same number.
+        var id = new RouteId(door.Id.Value);
+        if (previous?.Find(id) is { } known && known.IsLive == door.Port.On && known.IsIn.Length == lineups) return known;
+        var everywhere = new bool[lineups];
+        Array.Fill(everywhere, true);
+        return new CompiledRoute(new Route(id, new OneSource(door.Id), door.Id, true, []), door.Port.On, everywhere, previous);
     }
 
     /// <summary>For each lineup whether a route is on duty there and not held off.</summary>

@@ -159,7 +159,12 @@ internal sealed class Flow
 
     private void AddSent(Device device)
     {
-        if (device.IsVirtualPort()) return;
+        if (device.IsVirtualPort())
+        {
+            // What a program sends to it that the studio does not know may be anything.
+            foreach (var cable in Studio.Outside.Where(cable => cable.From == default && device.Ports.Any(port => port.Id == cable.To))) Sent[_numbers[Place.At(cable.To)]] = MessageSet.All;
+            return;
+        }
         if (device.IsInterface())
         {
             // What comes in where nobody said what is plugged in may be anything.

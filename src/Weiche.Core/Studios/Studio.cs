@@ -98,7 +98,7 @@ public sealed record Studio
     /// <param name="cables">The connections; those of ports that are not there are left out.</param>
     public Studio WithOutside(ImmutableArray<OutsideCable> cables)
     {
-        ImmutableArray<OutsideCable> there = [.. cables.Where(cable => FindPort(cable.From) is { IsSource: true } && FindPort(cable.To) is { IsSource: false })];
+        ImmutableArray<OutsideCable> there = [.. cables.Where(cable => (cable.From == default || FindPort(cable.From) is { IsSource: true }) && FindPort(cable.To) is { IsSource: false })];
         return there.SequenceEqual(Outside) ? this : this with { Outside = there };
     }
 

@@ -94,7 +94,12 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
                     if (own.Far is { } far) ends.TryAdd(far, id);
                 }
                 // A virtual port is heard by the destination that it is, and speaks by the source.
-                return [.. map.Cables.Where(cable => ends.ContainsKey(cable.From) && ends.ContainsKey(cable.To)).Select(cable => new OutsideCable(new PortId(ends[cable.From]), new PortId(ends[cable.To]))).Distinct()];
+                var ours = map.Ports.Where(port => port.Own > 0).Select(port => port.Address).ToHashSet();
+                return
+                [
+                    .. map.Cables.Where(cable => ends.ContainsKey(cable.To) && (ends.ContainsKey(cable.From) || (!ours.Contains(cable.From) && ours.Contains(cable.To))))
+                        .Select(cable => new OutsideCable(new PortId(ends.GetValueOrDefault(cable.From)), new PortId(ends[cable.To]))).Distinct(),
+                ];
             }
         }
     }

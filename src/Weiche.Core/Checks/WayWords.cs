@@ -126,7 +126,7 @@ internal sealed class WayWords(Flow flow)
         }
         var inner = part.Where(stride => stride.Step.Link is { Kind: LinkKind.Inner }).Select(stride => $"{Sort(stride.Step.Link!.Inner!)}{string.Concat(stride.Step.Stages.Select(stage => " · " + stage.Sign))}").ToList();
         if (inner.Count > 0) return string.Join(", ", inner);
-        if (part.Any(stride => stride.Step.Link is { Kind: LinkKind.Outside })) return "connected by another program";
+        if (part.Any(stride => stride.Step.Link is { Kind: LinkKind.Outside })) return "another program";
         return part.Any(stride => stride.Step.Link is { Kind: LinkKind.Virtual }) ? "comes out again" : "cable";
     }
 }

@@ -305,9 +305,12 @@ public static class PlanLayout
             var part = look.Focus?.PartOf(studio, all);
             var routes = studio.Routes.Where(route => part is null || part.Routes.Contains(route.Id)).ToList();
             var (departures, arrivals) = (routes.Select(route => route.From.Plate).ToHashSet(), routes.Select(route => route.To).ToHashSet());
+            // What another program connects comes and goes there, too.
+            var outside = (part?.Ways ?? all).Where(way => way.Links.Any(link => link.Kind == LinkKind.Outside)).ToList();
+            var (comesFrom, goesTo) = (outside.Select(way => way.Source).ToHashSet(), outside.Select(way => way.Destination).ToHashSet());
             // What a virtual port does is seen as a way only where something comes in and goes on.
             var ways = (part?.Ways ?? all).Where(way => way.Links.Any(link => link.Kind is LinkKind.Inner or LinkKind.Cable or LinkKind.Outside)
-                || (departures.Contains(way.Source) && arrivals.Contains(way.Destination))).ToList();
+                || ((departures.Contains(way.Source) || comesFrom.Contains(way.Source)) && (arrivals.Contains(way.Destination) || goesTo.Contains(way.Destination)))).ToList();
             var inWay = ways.SelectMany(way => new[] { way.Source, way.Destination }).ToHashSet();
             // A jack of an interface with nothing plugged in stands there only if it is used.
             bool Stands(DevicePort port, bool routed) => routed || inWay.Contains(port.Id) || (part is null ? !port.IsLoose : part.Ports.Contains(port.Id));

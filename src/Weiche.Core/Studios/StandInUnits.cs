@@ -28,6 +28,10 @@ public static class StandInUnits
     /// <exception cref="InvalidOperationException">There is none.</exception>
     public static Unit Find(string key) => All.First(unit => unit.Key == key);
 
+    /// <summary>Whether a studio has any of them for a device, as the demo has: then they are to stand in its room.</summary>
+    /// <param name="studio">The studio.</param>
+    public static bool AreIn(Studio studio) => studio.Devices.Any(device => device.Known is { } known && All.Any(unit => unit.Says == known.Says && unit.Serial == known.Serial && (unit.Serial.Length > 0 || unit.Place == known.Place)));
+
     /// <summary>The identity that a stand-in gives: family 1 of a maker that does not exist.</summary>
     /// <param name="member">Which member of the family it is.</param>
     public static DeviceIdentity IdentityOf(int member) => new(0x7D, 1, member, 1 << 24 | 4 << 16);

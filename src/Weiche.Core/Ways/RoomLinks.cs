@@ -145,7 +145,8 @@ public sealed class RoomLinks
         {
             if (!done.Add(here.At)) continue;
             if (here.Links.Length > 0) yield return here;
-            foreach (var link in _from[here.At])
+            // What another program connects is a way of its own.
+            foreach (var link in _from[here.At].Where(link => link.Kind != LinkKind.Outside))
             {
                 if (!done.Contains(link.To)) next.Enqueue((link.To, here.Links.Add(link)), (cost.Closed + (link.On ? 0 : 1), cost.Steps + 1));
             }

@@ -10,6 +10,8 @@ public sealed class StandInDriver : IPortDriver
 {
     private readonly Junction _junction;
     private readonly TimeProvider _time;
+    private Room? _room;
+    private volatile bool _isFurnished;
     private ImmutableDictionary<string, StandIn> _own = ImmutableDictionary<string, StandIn>.Empty;
 
     /// <summary>A driver.</summary>
@@ -19,16 +21,31 @@ public sealed class StandInDriver : IPortDriver
     public StandInDriver(Junction junction, TimeProvider time, bool withRoom)
     {
         (_junction, _time) = (junction, time);
-        if (!withRoom) return;
-        Room = new Room(junction, time);
-        Room.Changed += () => Changed?.Invoke();
+        if (withRoom) Furnish(true);
     }
 
     /// <inheritdoc/>
     public event Action? Changed;
 
-    /// <summary>The room, or null.</summary>
-    public Room? Room { get; }
+    /// <summary>Is told what comes from a port of the room that has no name in the studio yet.</summary>
+    public event Action<SpokeUp>? Spoke;
+
+    /// <summary>The room; null while there is none.</summary>
+    public Room? Room => _isFurnished ? Volatile.Read(ref _room) : null;
+
+    /// <summary>Lets the stand-ins stand in the room, or clears it: what they hold there ends when the roll is called next.</summary>
+    /// <param name="furnished">Whether they stand there.</param>
+    public void Furnish(bool furnished)
+    {
+        if (furnished && _room is null)
+        {
+            var room = new Room(_junction, _time);
+            room.Changed += () => Changed?.Invoke();
+            room.Spoke += spoke => Spoke?.Invoke(spoke);
+            Volatile.Write(ref _room, room);
+        }
+        _isFurnished = furnished;
+    }
 
     /// <summary>The stand-ins that can be played or heard, by key.</summary>
     public ImmutableDictionary<string, StandIn> All => (Room?.StandIns ?? ImmutableDictionary<string, StandIn>.Empty).SetItems(Volatile.Read(ref _own));
@@ -44,7 +61,7 @@ public sealed class StandInDriver : IPortDriver
     }
 
     /// <inheritdoc/>
-    public void Dispose() => Room?.Dispose();
+    public void Dispose() => _room?.Dispose();
 
     /// <summary>A stand-in that belongs to one device alone and is plugged right into its ports.</summary>
     private sealed class Own : StandIn.IOutlets, IOpenPorts

@@ -37,6 +37,7 @@ public sealed partial class StudioDesk
                 _isTried = false;
                 // Ids of one studio say nothing in another: everything is taken away before it is set up anew.
                 Park.Match(Studio.Empty(studio.Name));
+                StandIns.Furnish(_withRoom || StandInUnits.AreIn(studio));
                 Junction.Replace(studio);
                 Remember(Junction.Compiled.Version, studio);
                 Park.Match(studio);
@@ -104,6 +105,15 @@ public sealed partial class StudioDesk
                 return new Problem("import", exception.Message);
             }
         }
+    }
+
+    /// <summary>Opens the demo studio, whose instruments stand in for real ones; adds it to the database if it is not there.</summary>
+    /// <returns>Why that cannot be, or null.</returns>
+    public Problem? OpenDemo()
+    {
+        var demo = DemoStudio.Create();
+        var known = Studios.FirstOrDefault(studio => studio.Name == demo.Name);
+        return known.Name is null ? Import(demo) : Open(known.Id);
     }
 
     /// <summary>Adds a studio to the database and opens it.</summary>

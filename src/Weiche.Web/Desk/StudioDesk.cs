@@ -72,6 +72,7 @@ public sealed partial class StudioDesk : IDisposable
     private readonly Sweeper _sweeper;
     private readonly StudioStore _store;
     private readonly TimeProvider _time;
+    private readonly bool _withRoom;
     private readonly ConcurrentDictionary<int, Studio> _plans = new();
     private readonly Prover _prover;
     private DeskState _state;
@@ -98,7 +99,8 @@ public sealed partial class StudioDesk : IDisposable
         _time = time;
         var studio = Opened(stored);
         Junction = new Junction(studio, new StudioClock(time), asksForUrgency);
-        StandIns = new StandInDriver(Junction, time, withRoom);
+        StandIns = new StandInDriver(Junction, time, withRoom || StandInUnits.AreIn(studio));
+        _withRoom = withRoom;
         Systems = [.. systems.Select(system => new OutsideDriver(Junction, system))];
         Park = new PortPark(Junction, time, [new VirtualDriver(Junction, Systems), new RawDriver(Junction, places, time), .. Systems, StandIns]);
         Park.OutsideChanged += LookOutside;

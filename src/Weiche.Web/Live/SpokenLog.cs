@@ -33,7 +33,7 @@ public sealed class SpokenLog
     {
         _watch = watch;
         _clock = desk.Junction.Clock;
-        if (desk.StandIns.Room is { } room) room.Spoke += Hear;
+        desk.StandIns.Spoke += Hear;
     }
 
     /// <summary>How often each thing without a name has spoken, clock and active sensing left out.</summary>

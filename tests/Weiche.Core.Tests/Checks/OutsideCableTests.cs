@@ -54,7 +54,7 @@ public sealed class OutsideCableTests
         var report = Checker.Check(studio);
         var circuit = Assert.Single(report.OpenCircuits);
         Assert.Equal([cable], circuit.Outside);
-        Assert.Contains(circuit.Ring, leg => leg.Way == "connected by another program" && leg.Port == cable.From);
+        Assert.Contains(circuit.Ring, leg => leg.Way == "another program" && leg.Port == cable.From);
         var remedy = RemedySearch.For(report, circuit).Remedies.Single(each => each.Edit is PartOutside);
         Assert.Equal("Take off near → far, connected by another program", remedy.Title);
         Assert.Empty(Checker.Check(studio.Must(remedy.Edit)).OpenCircuits);

@@ -42,6 +42,48 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
         return Done(result, result.Problem is null ? result.NewId : null, line, naming: result.Problem is null ? null : unit);
     }
 
+    /// <summary>Makes a device of what is plugged in or runs, as it is.</summary>
+    /// <param name="unit">What is plugged in.</param>
+    /// <param name="sounds">Whether it is taken in for its sound.</param>
+    public IActionResult OnPostTake(string? unit, bool sounds)
+    {
+        var result = Desk.Park.State.Call.New.FirstOrDefault(each => each.Key == unit) is { } plugged
+            ? Desk.Apply(new TakeUnit(plugged, sounds))
+            : EditResult.Refused("line", "That is not there any more. Nothing was added.");
+        return Done(result, null);
+    }
+
+    /// <summary>Lays the first route of a studio.</summary>
+    /// <param name="from">The source.</param>
+    /// <param name="to">The destination.</param>
+    public IActionResult OnPostFirstRoute(int from, int to)
+    {
+        var result = Desk.Apply(new LayRoute(new PortId(from), new PortId(to)));
+        return Done(result.Problem is { } problem ? EditResult.Refused("line", problem.Sentence) : result, null);
+    }
+
+    /// <summary>Opens the demo studio.</summary>
+    public IActionResult OnPostDemo()
+    {
+        if (Desk.OpenDemo() is not { } problem) return RedirectToPage("/Plan/Plan");
+        Look(null, new Problem("line", problem.Sentence));
+        return Answer(EditResult.Refused("line", problem.Sentence));
+    }
+
+    /// <summary>Takes off what another program has connected.</summary>
+    /// <param name="from">The source.</param>
+    /// <param name="to">The destination.</param>
+    public IActionResult OnPostPart(int from, int to)
+    {
+        var result = Desk.Apply(new PartOutside(new OutsideCable(new PortId(from), new PortId(to))));
+        return Done(result.Problem is { } problem ? EditResult.Refused("line", problem.Sentence) : result, null);
+    }
+
+    /// <summary>Shows a virtual port to other programs, or keeps it for Weiche alone.</summary>
+    /// <param name="device">Which.</param>
+    /// <param name="inside">Whether it is for Weiche alone.</param>
+    public IActionResult OnPostInside(int device, bool inside) => Done(Desk.Apply(new KeepInside(new DeviceId(device), inside)), device);
+
     /// <summary>Makes a virtual port, or several.</summary>
     /// <param name="name">The name.</param>
     public IActionResult OnPostAdd(string? name)

@@ -28,6 +28,7 @@ public abstract class GearPageModel(StudioDesk desk, SpokenLog spoken) : PageMod
         View = new GearView(state, device is { } id ? state.Studio.FindDevice(new DeviceId(id)) : null, problem, problem is null ? null : typed, address)
         {
             Room = desk.Park.State,
+            Systems = desk.Systems,
             Figures = desk.Junction.Compiled,
             Width = Request.Width(),
             Naming = naming,

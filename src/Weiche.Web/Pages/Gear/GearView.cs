@@ -5,6 +5,7 @@ using Weiche.Core.Studios;
 using Weiche.Core.Studios.Edits;
 using Weiche.Ports;
 using Weiche.Ports.Carrying;
+using Weiche.Ports.Outside;
 using Weiche.Web.Desk;
 using Weiche.Web.Live;
 
@@ -24,6 +25,12 @@ public sealed record GearView(DeskState State, Device? Chosen, Problem? Problem 
 
     /// <summary>What there is now, against what the studio says.</summary>
     public required RoomState Room { get; init; }
+
+    /// <summary>The ways to other programs.</summary>
+    public required IReadOnlyList<OutsideDriver> Systems { get; init; }
+
+    /// <summary>Where a new studio is led to its first route; null once it has routes of its own.</summary>
+    public FirstSteps? First => field ??= FirstSteps.Of(State.Studio, New);
 
     /// <summary>The plan in force, with its figures.</summary>
     public required CompiledStudio Figures { get; init; }
@@ -65,6 +72,13 @@ public sealed record GearView(DeskState State, Device? Chosen, Problem? Problem 
 
     /// <summary>What is plugged in and no device: neither of the studio nor asked for.</summary>
     public IEnumerable<Unit> New => Room.Call.New.Where(unit => State.Studio.Devices.All(device => device.Address != unit.Place));
+
+    /// <summary>Those of them that hang on a socket, or on a radio.</summary>
+    public IEnumerable<Unit> Plugged => New.Where(unit => unit.Ports.All(port => port.Wire is not (WireKind.Virtual or WireKind.Network)));
+
+    /// <summary>Whether what is there is a program.</summary>
+    /// <param name="unit">What is there.</param>
+    public static bool IsProgram(Unit unit) => unit.Ports.Length > 0 && unit.Ports.All(port => port.Wire == WireKind.Virtual);
 
     /// <summary>The problem of a field, or null.</summary>
     /// <param name="fields">The fields.</param>

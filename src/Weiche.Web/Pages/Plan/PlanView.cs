@@ -89,7 +89,9 @@ public sealed record PlanView(
 
     /// <summary>Whether a way in the room is part of a circuit that is open.</summary>
     /// <param name="way">The way.</param>
-    public bool Circles(RoomWay way) => way.On && way.IsBack && (way.Links.Any(link => link.Inner is { } inner && _circlingPaths.Contains(inner.Id))
+    public bool Circles(RoomWay way) => way.Links is [{ Kind: LinkKind.Outside }]
+        ? State.Report.OpenCircuits.Any(circuit => circuit.Outside.Contains(new OutsideCable(way.Source, way.Destination)))
+        : way.On && way.IsBack && (way.Links.Any(link => link.Inner is { } inner && _circlingPaths.Contains(inner.Id))
         || (way.Links.All(link => link.Inner is null) && State.Report.OpenCircuits.Any(circuit => circuit.Ring.Any(leg => leg.Port == way.Destination) && circuit.Ring.Any(leg => leg.Port == way.Source))));
 
     /// <summary>Whether the traced message runs on a way in the room.</summary>

@@ -12,6 +12,9 @@ namespace Weiche.Ports;
 public sealed record RoomState(
     RollCall Call, ImmutableDictionary<DeviceId, Presence> Presences, ImmutableDictionary<string, DateTimeOffset> NewSince, int Version)
 {
+    /// <summary>What is reached in another way besides, by the key of the way that is taken: "/dev/snd/midiC1D0".</summary>
+    public ImmutableDictionary<string, string> Besides { get; init; } = ImmutableDictionary<string, string>.Empty;
+
     /// <summary>The connections that other programs have made, past Weiche.</summary>
     public ImmutableArray<OutsideCable> Outside { get; init; } = [];
 
@@ -110,7 +113,8 @@ public sealed class PortPark : IDisposable
     {
         lock (_gate)
         {
-            var call = RollCall.Call(_studio.Devices, _drivers.SelectMany(driver => driver.Units));
+            var units = EachOnce(out var besides);
+            var call = RollCall.Call(_studio.Devices, units);
             Open(call);
             var now = _time.GetUtcNow();
             var presences = ImmutableDictionary.CreateBuilder<DeviceId, Presence>();
@@ -120,12 +124,28 @@ public sealed class PortPark : IDisposable
                 else if (device.Known is { } known && (known.Says.Length > 0 || known.Pinned) && device.Ports.Length > 0) presences.Add(device.Id, PresenceOf(device, call, now));
             }
             var since = call.New.DistinctBy(unit => unit.Key).ToImmutableDictionary(unit => unit.Key, unit => _state.NewSince.GetValueOrDefault(unit.Key, now));
-            var next = new RoomState(call, presences.ToImmutable(), since, _state.Version) { Outside = [.. _drivers.OfType<IOutside>().SelectMany(driver => driver.Cables).Distinct().OrderBy(cable => (cable.From.Value, cable.To.Value))] };
+            var next = new RoomState(call, presences.ToImmutable(), since, _state.Version) { Besides = besides, Outside = [.. _drivers.OfType<IOutside>().SelectMany(driver => driver.Cables).Distinct().OrderBy(cable => (cable.From.Value, cable.To.Value))] };
             if (IsSame(next, _state)) return;
             var connectsOther = !next.Outside.SequenceEqual(_state.Outside);
             Volatile.Write(ref _state, next with { Version = _state.Version + 1 });
             if (connectsOther) OutsideChanged?.Invoke();
         }
+    }
+
+    /// <summary>What the drivers reach, what several of them reach once: what has the same name and is a file to one of them is that file's device, and
+    /// the other way is the better one, since others may use it besides. A file that a device of the studio is stays one.</summary>
+    private List<Unit> EachOnce(out ImmutableDictionary<string, string> besides)
+    {
+        var units = _drivers.SelectMany(driver => driver.Units).ToList();
+        var files = units.Where(unit => unit.Place.StartsWith('/') && !_studio.Devices.Any(device => device.Address == unit.Place)).ToList();
+        var found = ImmutableDictionary.CreateBuilder<string, string>();
+        foreach (var file in files)
+        {
+            if (units.Find(unit => unit.Says == file.Says && !unit.Place.StartsWith('/')) is not { } better || !found.TryAdd(better.Key, file.Place)) continue;
+            units.Remove(file);
+        }
+        besides = found.ToImmutable();
+        return units;
     }
 
     private void Open(RollCall call)

@@ -36,7 +36,7 @@ public class ImportRuleTests
     private static readonly (string Project, string[][] Rows)[] Rooms =
     [
         ("Weiche.Core", [["Midi"], ["Pulse"], ["Sets"], ["Stages"], ["Studios"], ["Studios.Edits"], ["Takes"], ["Live", "Ways"], ["Checks", "Layout"]]),
-        ("Weiche.Ports", [["Carrying"], ["Raw", "StandIns", "Virtual", "Outside"]]),
+        ("Weiche.Ports", [["Carrying"], ["Raw", "StandIns", "Virtual", "Outside", "Browser"]]),
         ("Weiche.Web", [["Desk"], ["Live"], ["Pages"], ["Startup"]]),
     ];
 

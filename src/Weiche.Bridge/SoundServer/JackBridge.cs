@@ -23,9 +23,11 @@ internal sealed unsafe class JackBridge : ISystemBridge
     private const int MostSettling = 50;
     private const int LongestEvent = 16 * 1024;
 
-    // µs: how far a cycle may stray before the count begins anew, and how far it is followed at once.
+    // µs: how far a cycle may stray before the count begins anew, and how far it is followed at once; what is further off than a whole cycle, as when
+    // the server has just begun, is followed by a part.
     private const double MostStraying = 20_000;
     private const double MostFollowed = 1;
+    private const double Part = 1.0 / 32;
 
     private static JackBridge? _one;
 
@@ -340,7 +342,8 @@ internal sealed unsafe class JackBridge : ISystemBridge
         var even = _begin + (int)(begun - _begun) * frame;
         var strays = now - even;
         _begun = begun;
-        return _begin = Math.Abs(strays) > MostStraying ? now : even + Math.Clamp(strays, -MostFollowed, MostFollowed);
+        return _begin = Math.Abs(strays) > MostStraying ? now
+            : even + (Math.Abs(strays) > _link.Period ? strays * Part : Math.Clamp(strays, -MostFollowed, MostFollowed));
     }
 
     private void Send(Slot[] slots, double from, double frame, uint frames)

@@ -1,3 +1,4 @@
+using Weiche.Core.Midi;
 using Weiche.Core.Studios;
 
 namespace Weiche.Ports.Carrying;
@@ -16,6 +17,7 @@ public sealed class Inlet : IByteSink, IDisposable
     private readonly Junction _junction;
     private readonly PortId _source;
     private readonly PortId? _ready;
+    private long _due;
     private volatile bool _full;
     private volatile bool _closed;
 
@@ -44,6 +46,7 @@ public sealed class Inlet : IByteSink, IDisposable
     /// <inheritdoc/>
     public int Send(ReadOnlySpan<byte> bytes)
     {
+        Volatile.Write(ref _due, _junction.Due.Microseconds);
         var count = _ring.Write(bytes);
         if (count < bytes.Length) _full = true;
         _junction.WakeCarrier();
@@ -56,6 +59,9 @@ public sealed class Inlet : IByteSink, IDisposable
         _closed = true;
         _junction.Remove(this);
     }
+
+    /// <summary>When what was sent last is due; what anybody else brings is due now.</summary>
+    internal MidiTime Due => new(Volatile.Read(ref _due));
 
     /// <summary>Whether anything waits to be carried on.</summary>
     internal bool HasBytes => _ring.Count > 0;

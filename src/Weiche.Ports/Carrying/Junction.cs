@@ -415,8 +415,11 @@ public sealed class Junction : IDisposable
                 RunRequests();
                 foreach (var inlet in _inlets)
                 {
+                    // What was told its time keeps it through virtual ports.
+                    var due = inlet.HasBytes ? inlet.Due : default;
                     inlet.CarryOn(_engine);
-                    Flush();
+                    if (due == default) Flush();
+                    else Flush(due);
                     more |= inlet.HasBytes;
                 }
                 _engine.Tick(Clock.Now);

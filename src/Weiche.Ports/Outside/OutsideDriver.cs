@@ -84,21 +84,13 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
             if (map.Cables.IsEmpty) return [];
             lock (_gate)
             {
-                var ends = new Dictionary<string, int>();
-                foreach (var port in map.Ports)
-                {
-                    if (port.Own > 0 && _own.TryGetValue(port.Own, out var own) && own.Far is null) ends.Add(port.Address, port.Own);
-                }
-                foreach (var (id, own) in _own)
-                {
-                    if (own.Far is { } far) ends.TryAdd(far, id);
-                }
-                // A virtual port is heard by the destination that it is, and speaks by the source.
+                var (from, to) = Ends(map);
                 var ours = map.Ports.Where(port => port.Own > 0).Select(port => port.Address).ToHashSet();
+                // What a program sends that the studio does not know counts where it goes into a virtual port.
                 return
                 [
-                    .. map.Cables.Where(cable => ends.ContainsKey(cable.To) && (ends.ContainsKey(cable.From) || (!ours.Contains(cable.From) && ours.Contains(cable.To))))
-                        .Select(cable => new OutsideCable(new PortId(ends.GetValueOrDefault(cable.From)), new PortId(ends[cable.To]))).Distinct(),
+                    .. map.Cables.Where(cable => to.ContainsKey(cable.To) && (from.ContainsKey(cable.From) || (!ours.Contains(cable.From) && ours.Contains(cable.To))))
+                        .Select(cable => new OutsideCable(new PortId(from.GetValueOrDefault(cable.From)), new PortId(to[cable.To]))).Distinct(),
                 ];
             }
         }
@@ -109,9 +101,10 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     {
         lock (_gate)
         {
+            var (sources, destinations) = Ends(State.Map);
             foreach (var (from, to) in State.Map.Cables)
             {
-                if (NumberOf(from) == cable.From.Value && NumberOf(to) == cable.To.Value) _bridge?.Say($"part {from} {to}");
+                if (sources.GetValueOrDefault(from) == cable.From.Value && destinations.GetValueOrDefault(to) == cable.To.Value) _bridge?.Say($"part {from} {to}");
             }
         }
     }
@@ -139,13 +132,21 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
         return tidy.Length <= LongestName ? tidy : tidy[..LongestName].Trim();
     }
 
-    private int NumberOf(string address)
+    /// <summary>The studio's ports by the addresses at which messages come from them and go to them: those of virtual ports that are shown, and of
+    /// programs that are devices. Under the gate.</summary>
+    private (Dictionary<string, int> From, Dictionary<string, int> To) Ends(OutsideMap map)
     {
+        var (from, to) = (new Dictionary<string, int>(), new Dictionary<string, int>());
+        foreach (var port in map.Ports)
+        {
+            // A virtual port is heard by the destination that it is, and speaks by the source.
+            if (port.Own > 0 && _own.TryGetValue(port.Own, out var own) && own.Far is null) (own.Hears ? to : from).TryAdd(port.Address, port.Own);
+        }
         foreach (var (id, own) in _own)
         {
-            if (own.Far == address) return id;
+            if (own.Far is { } far) (own.Hears ? from : to).TryAdd(far, id);
         }
-        return State.Map.Find(address) is { Own: > 0 } port && _own.TryGetValue(port.Own, out var shown) && shown.Far is null ? port.Own : 0;
+        return (from, to);
     }
 
     private void Read()

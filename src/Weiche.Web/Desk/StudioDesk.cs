@@ -7,6 +7,7 @@ using Weiche.Core.Studios.Edits;
 using Weiche.Data;
 using Weiche.Files;
 using Weiche.Ports;
+using Weiche.Ports.Browser;
 using Weiche.Ports.Carrying;
 using Weiche.Ports.Outside;
 using Weiche.Ports.Raw;
@@ -102,7 +103,8 @@ public sealed partial class StudioDesk : IDisposable
         StandIns = new StandInDriver(Junction, time, withRoom || StandInUnits.AreIn(studio));
         _withRoom = withRoom;
         Systems = [.. systems.Select(system => new OutsideDriver(Junction, system))];
-        Park = new PortPark(Junction, time, [new VirtualDriver(Junction, Systems), new RawDriver(Junction, places, time), .. Systems, StandIns]);
+        Browsers = new BrowserDriver(Junction, time);
+        Park = new PortPark(Junction, time, [new VirtualDriver(Junction, Systems), new RawDriver(Junction, places, time), .. Systems, Browsers, StandIns]);
         Park.OutsideChanged += LookOutside;
         Scout = new Scout(Junction, time);
         Park.Match(studio);
@@ -124,6 +126,9 @@ public sealed partial class StudioDesk : IDisposable
 
     /// <summary>The ways to other programs.</summary>
     public IReadOnlyList<OutsideDriver> Systems { get; }
+
+    /// <summary>The way to the devices of pages.</summary>
+    public BrowserDriver Browsers { get; }
 
     /// <summary>The stand-ins that can be played.</summary>
     public StandInDriver StandIns { get; }

@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.SignalR;
 using Weiche.Core.Live;
 using Weiche.Core.Midi;
 using Weiche.Core.Studios;
+using Weiche.Ports.Browser;
 using Weiche.Ports.StandIns;
 using Weiche.Web.Desk;
 
@@ -164,11 +165,28 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
     /// <param name="place">The place; empty to pull it out.</param>
     public void Plug(string standIn, string place) => desk.StandIns.Room?.Plug(standIn, place.Length == 0 ? null : place);
 
+    /// <summary>Offers the devices that this window's browser reaches.</summary>
+    /// <param name="browser">Tells the browser from others.</param>
+    /// <param name="delay">Over how long what is played is smoothed, ms.</param>
+    /// <param name="ports">The ports.</param>
+    /// <returns>Why it cannot, or null.</returns>
+    public string? OfferPorts(string browser, int delay, BrowserPort[] ports) => desk.Browsers.Offer(Context.ConnectionId, browser ?? "", delay, [.. (ports ?? []).Where(port => port is { Id: not null, Name: not null })]);
+
+    /// <summary>A device of this window's browser was played.</summary>
+    /// <param name="port">Which of its ports.</param>
+    /// <param name="time">When, by the window's clock, ms.</param>
+    /// <param name="bytes">What it sent.</param>
+    public void PortPlayed(string port, double time, byte[] bytes) => desk.Browsers.Played(Context.ConnectionId, port ?? "", time, bytes ?? []);
+
+    /// <summary>The devices of this window's browser are not offered any more.</summary>
+    public void TakePortsBack() => desk.Browsers.Gone(Context.ConnectionId);
+
     /// <inheritdoc/>
     public override Task OnDisconnectedAsync(Exception? exception)
     {
         // A window that is closed, or a tablet that falls asleep, must not leave keys pressed.
         foreach (var standIn in desk.StandIns.All.Values) standIn.Player?.LetGo(Context.ConnectionId);
+        desk.Browsers.Gone(Context.ConnectionId);
         lock (Pressed)
         {
             foreach (var work in Pressed) desk.Junction.LetGo(work);

@@ -1,6 +1,7 @@
 using System.Text.Json;
 using Microsoft.AspNetCore.DataProtection;
 using Microsoft.AspNetCore.HostFiltering;
+using Microsoft.AspNetCore.SignalR;
 using Serilog;
 using Serilog.Events;
 using Weiche.Core.Midi;
@@ -92,6 +93,8 @@ public static class WeicheApp
         var app = builder.Build();
         // The container makes what it is asked for: asking once means it is closed with the rest.
         app.Services.GetRequiredService<StudioDesk>();
+        var hub = app.Services.GetRequiredService<IHubContext<LiveHub>>();
+        desk.Browsers.Tell = (connection, port, bytes) => _ = hub.Clients.Client(connection).SendAsync("playPort", port, bytes);
         // It listens from the start: who spoke before the page was opened is known too.
         app.Services.GetRequiredService<SpokenLog>();
         app.UseExceptionHandler("/fault");

@@ -29,6 +29,7 @@ public abstract class GearPageModel(StudioDesk desk, SpokenLog spoken) : PageMod
         {
             Room = desk.Park.State,
             Systems = desk.Systems,
+            Browsers = desk.Browsers.Sentence,
             Figures = desk.Junction.Compiled,
             Width = Request.Width(),
             Naming = naming,

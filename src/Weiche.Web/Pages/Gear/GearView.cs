@@ -29,6 +29,9 @@ public sealed record GearView(DeskState State, Device? Chosen, Problem? Problem 
     /// <summary>The ways to other programs.</summary>
     public required IReadOnlyList<OutsideDriver> Systems { get; init; }
 
+    /// <summary>How it stands with the devices of pages, in a sentence; null if no page offers any.</summary>
+    public string? Browsers { get; init; }
+
     /// <summary>Where a new studio is led to its first route; null once it has routes of its own.</summary>
     public FirstSteps? First => field ??= FirstSteps.Of(State.Studio, New);
 
@@ -108,7 +111,7 @@ public sealed record GearView(DeskState State, Device? Chosen, Problem? Problem 
     /// <summary>Since when something is there that has no name, in words.</summary>
     /// <param name="unit">What is plugged in.</param>
     public string NewWords(Unit unit) => Room.NewSince.TryGetValue(unit.Key, out var since)
-        ? string.Create(CultureInfo.InvariantCulture, $" · since {since.ToLocalTime():HH:mm}")
+        ? string.Create(CultureInfo.InvariantCulture, $" · since {since.ToLocalTime():HH:mm}{(Room.Besides.TryGetValue(unit.Key, out var file) ? $" · also as {file}" : "")}")
         : "";
 
     /// <summary>Whether a device is there, in words.</summary>

@@ -5,6 +5,7 @@ const retries = [0, 200, 500, 1000, 2000];
 export function connect() {
   const state = document.getElementById("link-state");
   const listeners = [];
+  const ups = [];
   const connection = new signalR.HubConnectionBuilder()
     .withUrl("/live", { skipNegotiation: true, transport: signalR.HttpTransportType.WebSockets })
     .withAutomaticReconnect({
@@ -58,6 +59,7 @@ export function connect() {
       await connection.start();
       say("");
       look();
+      ups.forEach((up) => up());
     } catch {
       say("Weiche does not answer");
       setTimeout(start, 1000);
@@ -65,13 +67,15 @@ export function connect() {
   }
 
   connection.onreconnecting(() => { frames = null; streams.forEach((stream) => { stream.runs = null; }); say("Weiche does not answer"); });
-  connection.onreconnected(() => { say(""); look(); });
+  connection.onreconnected(() => { say(""); look(); ups.forEach((up) => up()); });
   document.addEventListener("visibilitychange", look);
   start();
 
   return {
     onFrame: (listener) => listeners.push(listener),
     whileOn: (name, isWanted, listener) => streams.push({ name, isWanted, listener, runs: null }),
+    on: (name, listener) => connection.on(name, listener),
+    whenUp: (listener) => ups.push(listener),
     ask: async (method, ...values) => (connection.state === "Connected" ? connection.invoke(method, ...values) : null),
     send: (method, ...values) => {
       if (connection.state === "Connected") connection.send(method, ...values);

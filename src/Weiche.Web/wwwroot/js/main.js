@@ -1,6 +1,7 @@
 // Starts the parts of the page, each of which does one thing.
 import { startBalance } from "./balance.js";
 import { startBench } from "./bench.js";
+import { startBrowserPorts } from "./browser-ports.js";
 import { startGear } from "./gear.js";
 import { startGrid } from "./grid.js";
 import { startKeys } from "./keys.js";
@@ -33,4 +34,5 @@ startTakes(live);
 startBench(live);
 startSound(live);
 startSheet();
+startBrowserPorts(live);
 startKeys();

@@ -41,7 +41,7 @@ public sealed record RoomState(
 /// <summary>Holds what stands behind the ports of a studio, whatever driver reaches it. Calls the roll whenever something comes or goes, and
 /// has opened what is there.</summary>
 /// <remarks>Any thread may call anything here.</remarks>
-public sealed class PortPark : IDisposable
+public sealed partial class PortPark : IDisposable
 {
     private static readonly TimeSpan RollInterval = TimeSpan.FromSeconds(1);
 
@@ -132,8 +132,8 @@ public sealed class PortPark : IDisposable
         }
     }
 
-    /// <summary>What the drivers reach, what several of them reach once: what has the same name and is a file to one of them is that file's device, and
-    /// the other way is the better one, since others may use it besides. A file that a device of the studio is stays one.</summary>
+    /// <summary>What the drivers reach, what several of them reach once: a file that is the card of something else, or has its name, is the same device, and
+    /// the other way is the better one, since others may use the device besides. A file that a device of the studio is stays one.</summary>
     private List<Unit> EachOnce(out ImmutableDictionary<string, string> besides)
     {
         var units = _drivers.SelectMany(driver => driver.Units).ToList();
@@ -141,12 +141,18 @@ public sealed class PortPark : IDisposable
         var found = ImmutableDictionary.CreateBuilder<string, string>();
         foreach (var file in files)
         {
-            if (units.Find(unit => unit.Says == file.Says && !unit.Place.StartsWith('/')) is not { } better || !found.TryAdd(better.Key, file.Place)) continue;
+            int? card = CardFile().Match(file.Place) is { Success: true } match ? int.Parse(match.Groups[1].ValueSpan, provider: null) : null;
+            var others = units.Where(unit => !unit.Place.StartsWith('/') && (unit.Says == file.Says || (card is not null && _drivers.OfType<IOutside>().Any(driver => driver.CardOf(unit) == card)))).ToList();
+            if (others.Count == 0) continue;
             units.Remove(file);
+            if (others.Find(unit => !found.ContainsKey(unit.Key)) is { } better) found.Add(better.Key, file.Place);
         }
         besides = found.ToImmutable();
         return units;
     }
+
+    [System.Text.RegularExpressions.GeneratedRegex(@"/midiC(\d{1,4})D\d{1,4}$")]
+    private static partial System.Text.RegularExpressions.Regex CardFile();
 
     private void Open(RollCall call)
     {

@@ -19,7 +19,6 @@ internal static unsafe partial class LibAsound
     internal const uint SubscribeWrite = 64;
     internal const uint NoExport = 128;
     internal const uint GenericMidi = 1 << 1;
-    internal const uint Hardware = 1 << 16;
     internal const uint Port = 1 << 19;
     internal const uint Application = 1 << 20;
 
@@ -129,9 +128,6 @@ internal static unsafe partial class LibAsound
     [LibraryImport(Library, EntryPoint = "snd_seq_port_info_set_type")]
     internal static partial void SetType(nint info, uint type);
 
-    [LibraryImport(Library, EntryPoint = "snd_seq_port_info_get_type")]
-    internal static partial uint TypeOf(nint info);
-
     [LibraryImport(Library, EntryPoint = "snd_seq_port_info_set_client")]
     internal static partial void SetPortClient(nint info, int client);
 
@@ -203,6 +199,9 @@ internal static unsafe partial class LibAsound
 
     [LibraryImport(Library, EntryPoint = "snd_seq_client_info_get_name")]
     internal static partial byte* ClientName(nint info);
+
+    [LibraryImport(Library, EntryPoint = "snd_seq_client_info_get_card")]
+    internal static partial int CardOf(nint info);
 
     [LibraryImport(Library, EntryPoint = "snd_seq_query_next_client")]
     internal static partial int NextClient(Client client, nint info);

@@ -268,7 +268,7 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
             for (var more = 2; !names.Add(unique); more++) unique = string.Create(CultureInfo.InvariantCulture, $"{name} {more}");
             LibAsound.SetPortClient(port, number);
             LibAsound.SetPortNumber(port, -1);
-            while (LibAsound.NextPort(_client!, port) >= 0) TellPort(lines, query, number, unique, port);
+            while (LibAsound.NextPort(_client!, port) >= 0) TellPort(lines, query, number, LibAsound.CardOf(client), unique, port);
         }
         LibAsound.FreeQuery(query);
         LibAsound.FreePortInfo(port);
@@ -276,13 +276,14 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
         Say(lines.Append("done").ToString());
     }
 
-    private void TellPort(StringBuilder lines, nint query, int client, string clientName, nint info)
+    private void TellPort(StringBuilder lines, nint query, int client, int card, string clientName, nint info)
     {
         var number = LibAsound.PortNumber(info);
         var capability = LibAsound.Capability(info);
         if ((capability & LibAsound.NoExport) != 0) return;
         var own = client == _id ? _byNumber[number] : null;
-        var hardware = (LibAsound.TypeOf(info) & LibAsound.Hardware) != 0 ? "hardware" : "program";
+        // A program has no card.
+        var hardware = card >= 0 ? string.Create(CultureInfo.InvariantCulture, $"hardware:{card}") : "program";
         var name = Line.Word(Bytes(LibAsound.PortName(info)));
         foreach (var (needed, way) in new[] { (LibAsound.CanRead | LibAsound.SubscribeRead, "source"), (LibAsound.CanWrite | LibAsound.SubscribeWrite, "destination") })
         {

@@ -78,8 +78,8 @@ internal sealed class BridgeProcess : IDisposable
         {
             // It has ended.
         }
+        // Who is still reading sees it later.
         _thread.Join(PartingMilliseconds);
-        _stop.Dispose();
     }
 
     private void Run()

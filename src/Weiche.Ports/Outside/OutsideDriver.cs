@@ -97,6 +97,9 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     }
 
     /// <inheritdoc/>
+    public int? CardOf(Unit unit) => State.Map.Ports.FirstOrDefault(port => port.Own == 0 && unit.Key == $"{System.Key} {Line.Word(port.Client)}")?.Card;
+
+    /// <inheritdoc/>
     public void Part(OutsideCable cable)
     {
         lock (_gate)

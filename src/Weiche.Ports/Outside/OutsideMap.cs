@@ -11,7 +11,8 @@ namespace Weiche.Ports.Outside;
 /// <param name="IsSource">Whether messages come from it.</param>
 /// <param name="Own">The number of Weiche's own port; 0 of another program's.</param>
 /// <param name="IsHardware">Whether a device stands behind it.</param>
-public sealed record OutsidePort(string Address, string Client, string Name, bool IsSource, int Own, bool IsHardware);
+/// <param name="Card">The number of that device's card in the system; null where that is not told.</param>
+public sealed record OutsidePort(string Address, string Client, string Name, bool IsSource, int Own, bool IsHardware, int? Card = null);
 
 /// <summary>All ports of a system and what is connected to what, at one moment.</summary>
 /// <param name="Ports">The ports.</param>
@@ -36,7 +37,8 @@ public sealed record OutsideMap(ImmutableArray<OutsidePort> Ports, ImmutableHash
             switch (line.Split(' '))
             {
                 case ["port", var address, var way, var own, var sort, var client, var name] when int.TryParse(own, NumberStyles.None, CultureInfo.InvariantCulture, out var number):
-                    ports.Add(new OutsidePort(address, Line.Text(client), Line.Text(name), way == "source", number, sort == "hardware"));
+                    ports.Add(new OutsidePort(address, Line.Text(client), Line.Text(name), way == "source", number, sort.StartsWith("hardware", StringComparison.Ordinal),
+                        sort.Split(':') is [_, var card] && int.TryParse(card, NumberStyles.None, CultureInfo.InvariantCulture, out var which) ? which : null));
                     break;
                 case ["cable", var from, var to]:
                     cables.Add((from, to));

@@ -12,6 +12,11 @@ if (args is [EditedPlay.Serve or EditedPlay.Pump, ..])
     EditedPlay.RunInner(args);
     return;
 }
+if (args is [PortsBench.Plain])
+{
+    Environment.ExitCode = PortsBench.RunPlain();
+    return;
+}
 if (args.Contains("--classes"))
 {
     BenchmarkSwitcher.FromAssembly(typeof(Bytes).Assembly).Run([.. args.Where(word => word != "--classes")]);
@@ -30,9 +35,9 @@ if (args is ["--soak", var length])
     folder.Delete(recursive: true);
     return;
 }
-if (args.Any(word => word is not ("--quick" or "--engine" or "--plan" or "--checks" or "--lineups" or "--time" or "--takes" or "--edits")))
+if (args.Any(word => word is not ("--quick" or "--engine" or "--plan" or "--checks" or "--lineups" or "--time" or "--takes" or "--ports" or "--edits")))
 {
-    Console.Error.WriteLine("bench takes --quick, --engine (nothing but the engine), --plan (nothing but Plan and Watch), --checks (nothing but the checks), --lineups (nothing but lineups), --time (nothing but the clock), --takes (nothing but takes), --edits (nothing but playing while it is edited), --soak MINUTES, or --classes with what BenchmarkDotNet takes.");
+    Console.Error.WriteLine("bench takes --quick, --engine (nothing but the engine), --plan (nothing but Plan and Watch), --checks (nothing but the checks), --lineups (nothing but lineups), --time (nothing but the clock), --takes (nothing but takes), --ports (nothing but other programs and browsers), --edits (nothing but playing while it is edited), --soak MINUTES, or --classes with what BenchmarkDotNet takes.");
     Environment.ExitCode = 2;
     return;
 }
@@ -70,6 +75,12 @@ if (args.Contains("--time"))
 if (args.Contains("--takes"))
 {
     Takes();
+    Console.WriteLine(table.ToMarkdown());
+    return;
+}
+if (args.Contains("--ports"))
+{
+    Ports();
     Console.WriteLine(table.ToMarkdown());
     return;
 }
@@ -220,6 +231,27 @@ void Time()
     table.Add("± 3 ms of jitter, steadied: µs that intervals stray", Table.Number(left, "0"), Table.Number(came, "0") + " as it came", Table.Number(left / came, "0.000"), "≤ 200 µs");
     var (pulse, writes, bytes) = TimeBench.Cost();
     table.Add("a pulse to 16 destinations: ns; bytes allocated", $"{Table.Number(pulse, "0")}; {bytes}", Table.Number(writes, "0") + " 16 bytes into 16 arrays", Table.Number(pulse / writes), "0 bytes");
+}
+
+void Ports()
+{
+    foreach (var busy in new[] { false, true })
+    {
+        if (PortsBench.SoundServer(quick ? 300 : 2_000, busy) is not var (own, plain))
+        {
+            Console.WriteLine("There is no sound server here (Debian's jackd2): its rows are left out.");
+            break;
+        }
+        var with = busy ? ", this process collecting all that is thrown away five times a second" : "";
+        table.Add($"sound server, 128 frames at 48 kHz, its own latency tool through a virtual port{with}: frames round, on average", Table.Number(own.Average), Table.Number(plain.Average) + " a client that only copies", Table.Number(own.Average / plain.Average), "≤ 128 frames more");
+        table.Add($"the same{with}: frames of jitter at most; messages that came back", $"{Table.Number(own.Jitter)}; {own.Back}", $"{Table.Number(plain.Jitter)}; {plain.Back}", "–", "–");
+        table.Add($"the same{with}: cycles that came late, by the server", $"{own.Late}", $"{plain.Late}", "–", "not more often");
+    }
+    foreach (var delay in new[] { 0, 5 })
+    {
+        var (median, jitter) = PortsBench.Browser(quick ? 200 : 1_000, delay);
+        table.Add($"a page's device, told up to 3 ms late, smoothed over {delay} ms: ms from telling to the engine, median; off even at most for nine in ten", $"{Table.Number(median)}; {Table.Number(jitter)}", "up to 3 as told", Table.Number(jitter / 3), delay > 0 ? "< 1 ms off" : "–");
+    }
 }
 
 void Takes()

@@ -137,6 +137,31 @@ public sealed class OutsideTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task What_sounds_when_a_server_is_killed_ends_within_and_programs_that_come_and_go_by_the_dozen_leave_nothing()
+    {
+        Edit(new AddVirtualPort("keys"));
+        Edit(new LayRoute(Source("keys"), Destination("stars")));
+        await Shown("Weiche:to keys");
+        for (var round = 0; round < 2; round++)
+        {
+            _server.Plays("Player");
+            await Shown("Player:out");
+            await _server.Connect("Player:out", "Weiche:to keys");
+            await Until(() => _junction.Compiled.Meter(Destination("stars"))!.Held == 1);
+            _server.Kill();
+            await Until(() => _junction.Compiled.Meter(Destination("stars"))!.Held == 0);
+            await _server.Start();
+            await Shown("Weiche:to keys", From);
+        }
+        var programs = Enumerable.Range(0, 20).Select(number => _server.Plays($"P{number}")).ToList();
+        await Until(() => _park.State.Call.New.Count(unit => unit.Says.StartsWith('P')) == 20);
+        foreach (var program in programs) program.Kill();
+        await Until(() => _park.State.Call.New.IsEmpty);
+        await Shown(To, From, "Weiche:to keys");
+        Assert.Equal(0, _driver.State.Lost);
+    }
+
+    [Fact]
     public async Task A_bridge_that_breaks_is_built_again()
     {
         var broken = _driver.BridgeId!.Value;

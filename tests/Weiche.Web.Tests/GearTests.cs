@@ -233,4 +233,66 @@ public class GearTests
         await hub.InvokeAsync("Touch", "faecher", 1, 1e300, 90, 64);
         await hub.InvokeAsync("Touch", "amsel-61", 1, 60.0, 90, 64);
     }
+
+    [Fact]
+    public async Task An_empty_studio_begins_on_Gear_and_is_led_to_its_first_route_in_three_presses()
+    {
+        await using var house = await House.Open(demo: false, room: true);
+        Assert.Equal("/gear", (await house.Client.GetAsync("/")).Headers.Location!.ToString());
+        Assert.NotNull((await house.Get("/gear")).QuerySelector("#first-steps li.now #plays-amsel-61"));
+        var (_, page) = await house.Post("/gear?handler=Take", ("unit", "amsel-61"), ("sounds", false));
+        Assert.NotNull(page.QuerySelector("#first-steps li.now #sounds-wolke"));
+        // A device that is no program is not taken for one, and an interface is none of the two.
+        Assert.Null(page.QuerySelector("#sounds-weiher-4x4"));
+        (_, page) = await house.Post("/gear?handler=Take", ("unit", "wolke"), ("sounds", true));
+        var lay = page.QuerySelector("#first-steps li.now #first-lay")!;
+        Assert.Contains("Amsel 61 → Wolke", lay.TextContent, StringComparison.Ordinal);
+        (_, page) = await house.Post("/gear?handler=FirstRoute", ("from", house.From("Amsel 61")), ("to", house.To("Wolke")));
+        Assert.Contains("The first route is laid", page.QuerySelector("#first-steps")!.TextContent, StringComparison.Ordinal);
+        house.StandIn("Amsel 61").Player!.Press("hand", 60, 90);
+        await House.Until(() => house.StandIn("Wolke").Listener!.Heard.Held.Count == 1, "the first note");
+        Assert.Equal("/plan", (await house.Client.GetAsync("/")).Headers.Location!.ToString());
+        await house.Post("/gear?handler=Add", ("name", "one"));
+        await house.Post("/plan?handler=Lay", ("from", house.From("one")), ("to", house.To("Wolke")));
+        Assert.Null((await house.Get("/gear")).QuerySelector("#first-steps"));
+    }
+
+    [Fact]
+    public async Task The_demo_is_opened_beside_an_own_studio_with_its_stand_ins_and_goes_with_them()
+    {
+        await using var house = await House.Open(demo: false);
+        Assert.Null(house.Desk.StandIns.Room);
+        var (status, _) = await house.Post("/gear?handler=Demo");
+        Assert.Equal(HttpStatusCode.Redirect, status);
+        Assert.Equal("Kuppel", house.Studio.Name);
+        Assert.NotNull(house.Desk.StandIns.Room);
+        Assert.True(house.Desk.Park.PresenceOf(house.Device("Amsel 61").Id) is { Present: true });
+        var own = house.Desk.Studios.Single(studio => studio.Name == "My studio").Id;
+        Assert.Null(house.Desk.Open(own));
+        Assert.Null(house.Desk.StandIns.Room);
+        Assert.Empty(house.Desk.Park.State.Call.New);
+        await house.Post("/gear?handler=Demo");
+        Assert.Equal(2, house.Desk.Studios.Count);
+        Assert.NotNull(house.Desk.StandIns.Room);
+    }
+
+    [Fact]
+    public async Task What_is_not_there_any_more_is_neither_taken_in_nor_taken_off()
+    {
+        await using var house = await House.Open();
+        foreach (var (path, values, sentence) in new (string, (string, object)[], string)[]
+        {
+            ("/gear?handler=Take", [("unit", "nothing")], "not there any more"),
+            ("/gear?handler=Part", [("from", 1), ("to", 2)], "gone already"),
+            ("/gear?handler=FirstRoute", [("from", 1), ("to", 99_999)], ""),
+            ("/gear?handler=Inside", [("device", house.Studio.Devices.First(device => !device.IsVirtualPort()).Id), ("inside", true)], "is no virtual port"),
+        })
+        {
+            var before = house.Studio;
+            var (status, page) = await house.Post(path, values);
+            Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
+            Assert.Contains(sentence, page.Body!.TextContent, StringComparison.Ordinal);
+            Assert.Same(before, house.Studio);
+        }
+    }
 }

@@ -57,13 +57,13 @@ internal sealed class House : IAsyncDisposable
 
     public static string FreshFolder() => Directory.CreateTempSubdirectory("weiche-test-").FullName;
 
-    public static async Task<House> Open(string? folder = null, bool demo = true, bool dome = false, bool takes = false)
+    public static async Task<House> Open(string? folder = null, bool demo = true, bool dome = false, bool takes = false, bool room = false)
     {
         var app = WeicheApp.Create(new WeicheSettings
         {
             Port = 0,
             DataFolder = folder ?? FreshFolder(),
-            StandIns = dome ? [] : null,
+            StandIns = dome || room ? [] : null,
             WithTakes = takes,
             First = () => dome ? [DemoStudio.Create(), DemoStudio.CreateEmpty()] : [demo ? SmallStudio.Create() : Studio.Empty("My studio")],
         });

@@ -8,6 +8,8 @@ public static class NameRule
     /// <summary>The most characters a name may have.</summary>
     public const int MaxLength = 40;
 
+    private const int LongestSaid = 60;
+
     // Letters and signs that are drawn as nothing: fillers of Hangul, the empty pattern of Braille.
     private const string DrawnAsNothing = "\u115F\u1160\u3164\uFFA0\u2800";
 
@@ -25,6 +27,15 @@ public static class NameRule
     public static string WithoutHidden(string name) => name.Any(IsHidden) ? new string([.. name.Where(c => !IsHidden(c))]) : name;
 
     private static bool IsHidden(char c) => char.GetUnicodeCategory(c) == UnicodeCategory.Format && !Joiners.Contains(c, StringComparison.Ordinal);
+
+    /// <summary>What something calls itself, as it can be written down: any text without what is not seen, and not too long.</summary>
+    /// <param name="name">What it calls itself.</param>
+    public static string Said(string name)
+    {
+        // Pictures beyond the first plane are two halves, of which a cut may leave one.
+        var said = Tidy(new string([.. name.Select(letter => letter is '<' or '>' || char.IsControl(letter) || char.IsSurrogate(letter) ? ' ' : letter)]));
+        return said.Length <= LongestSaid ? said : said[..LongestSaid].Trim();
+    }
 
     /// <summary>Why this cannot be a name, in a sentence, or null if it can.</summary>
     /// <param name="name">A tidied name.</param>

@@ -198,7 +198,7 @@ public sealed class BrowserDriver : IPortDriver
         {
             foreach (var (number, port) in alike.Index())
             {
-                var says = NameRule.WithoutHidden(port.Name.Length > LongestName ? port.Name[..LongestName] : port.Name).Trim();
+                var says = NameRule.Said(port.Name);
                 if (says.Length == 0) says = "MIDI device";
                 var unit = string.Create(CultureInfo.InvariantCulture, $"browser {browser} {Bridge.Shared.Line.Word(says)} {number}");
                 named[port.Id] = new PagePort($"{unit} {(port.IsSource ? "from" : "to")}", unit, number == 0 ? says : string.Create(CultureInfo.InvariantCulture, $"{says} {number + 1}"), port.IsSource, port.Id);

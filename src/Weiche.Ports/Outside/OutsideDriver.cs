@@ -25,7 +25,6 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     private const int ReaderMilliseconds = 100;
     private const int FullMilliseconds = 2;
     private const int LongestMessage = 16 * 1024;
-    private const int LongestName = 60;
 
     private readonly Lock _gate = new();
     private readonly Junction _junction;
@@ -126,13 +125,6 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
         _reader?.Join();
         _bridge?.Dispose();
         _link?.Dispose();
-    }
-
-    /// <summary>A name that any system takes: without what is not seen, and not too long.</summary>
-    internal static string Tidy(string name)
-    {
-        var tidy = NameRule.WithoutHidden(name.Replace(':', ' ')).Trim();
-        return tidy.Length <= LongestName ? tidy : tidy[..LongestName].Trim();
     }
 
     /// <summary>The studio's ports by the addresses at which messages come from them and go to them: those of virtual ports that are shown, and of
@@ -269,15 +261,15 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     private ImmutableArray<Unit> UnitsOf(OutsideMap map) =>
     [
         .. map.Ports.Where(port => port.Own == 0).GroupBy(port => port.Client)
-            .Select(program => new Unit($"{System.Key} {Line.Word(program.Key)}", Tidy(program.Key), "", System.Place, [.. PortsOf(program)]))
+            .Select(program => new Unit($"{System.Key} {Line.Word(program.Key)}", NameRule.Said(program.Key), "", System.Place, [.. PortsOf(program)]))
             .Where(unit => unit.Says.Length > 0),
     ];
 
     private static IEnumerable<UnitPort> PortsOf(IEnumerable<OutsidePort> ports) =>
-        ports.Select(port => new UnitPort(port.IsSource ? PortDirection.Source : PortDirection.Destination, Tidy(port.Name), port.IsHardware ? WireKind.Usb : WireKind.Virtual)).DistinctBy(port => (port.Direction, port.Part));
+        ports.Select(port => new UnitPort(port.IsSource ? PortDirection.Source : PortDirection.Destination, NameRule.Said(port.Name), port.IsHardware ? WireKind.Usb : WireKind.Virtual)).DistinctBy(port => (port.Direction, port.Part));
 
     private OutsidePort? Find(Unit unit, UnitPort port) => State.Map.Ports.FirstOrDefault(each =>
-        each.Own == 0 && unit.Key == $"{System.Key} {Line.Word(each.Client)}" && each.IsSource == (port.Direction == PortDirection.Source) && Tidy(each.Name) == port.Part);
+        each.Own == 0 && unit.Key == $"{System.Key} {Line.Word(each.Client)}" && each.IsSource == (port.Direction == PortDirection.Source) && NameRule.Said(each.Name) == port.Part);
 
     private void Join(OutsideMap map, int id, string far, bool hears)
     {
@@ -295,7 +287,7 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     {
         lock (_gate)
         {
-            var words = $"open {id.Value.ToString(CultureInfo.InvariantCulture)} {(hears ? "in" : "out")} {Line.Word(Tidy(name))}";
+            var words = $"open {id.Value.ToString(CultureInfo.InvariantCulture)} {(hears ? "in" : "out")} {Line.Word(PortName(name))}";
             _own[id.Value] = (words, far, hears);
             if (!State.IsHere) return;
             _bridge?.Say(words);
@@ -308,8 +300,8 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
         lock (_gate)
         {
             if (!_own.TryGetValue(id.Value, out var own)) return;
-            _own[id.Value] = own with { Words = $"{own.Words[..own.Words.LastIndexOf(' ')]} {Line.Word(Tidy(name))}" };
-            _bridge?.Say($"rename {id.Value.ToString(CultureInfo.InvariantCulture)} {Line.Word(Tidy(name))}");
+            _own[id.Value] = own with { Words = $"{own.Words[..own.Words.LastIndexOf(' ')]} {Line.Word(PortName(name))}" };
+            _bridge?.Say($"rename {id.Value.ToString(CultureInfo.InvariantCulture)} {Line.Word(PortName(name))}");
         }
     }
 
@@ -320,6 +312,9 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
             if (_own.Remove(id.Value)) _bridge?.Say($"close {id.Value.ToString(CultureInfo.InvariantCulture)}");
         }
     }
+
+    /// <summary>A name that any system takes: there a colon stands between program and port.</summary>
+    private static string PortName(string name) => NameRule.Said(name.Replace(':', ' '));
 
     private OutsideSink SinkTo(PortId port, PortId destination)
     {

@@ -187,7 +187,7 @@ public sealed class OutsideTests : IAsyncLifetime
     public async Task Names_with_any_letters_and_twice_the_same_are_told_apart()
     {
         Edit(new AddVirtualPort("Größe: 50 % Süß"));
-        await Shown("Weiche:to Größe  50 % Süß");
+        await Shown("Weiche:to Größe 50 % Süß");
         _server.Plays("Äh % x");
         _server.Plays("Äh % x");
         await Until(() => _park.State.Call.New.Count(unit => unit.Says.StartsWith("Äh % x", StringComparison.Ordinal)) == 2);

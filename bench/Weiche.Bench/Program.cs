@@ -17,6 +17,11 @@ if (args is [PortsBench.Plain])
     Environment.ExitCode = PortsBench.RunPlain();
     return;
 }
+if (args is [SequencerBench.Plain])
+{
+    Environment.ExitCode = SequencerBench.RunPlain();
+    return;
+}
 if (args.Contains("--classes"))
 {
     BenchmarkSwitcher.FromAssembly(typeof(Bytes).Assembly).Run([.. args.Where(word => word != "--classes")]);
@@ -247,6 +252,9 @@ void Ports()
         table.Add($"the same{with}: frames of jitter at most; messages that came back", $"{Table.Number(own.Jitter)}; {own.Back}", $"{Table.Number(plain.Jitter)}; {plain.Back}", "–", "–");
         table.Add($"the same{with}: cycles that came late, by the server", $"{own.Late}", $"{plain.Late}", "–", "not more often");
     }
+    if (SequencerBench.Run(quick ? 200 : 1_000) is var (through, bare))
+        table.Add("system sequencer, through a virtual port: µs from sending to having it back, median", Table.Number(through, "0"), Table.Number(bare, "0") + " a program that only passes events on", Table.Number(through / bare), "≤ 2");
+    else Console.WriteLine("There is no sequencer here: ./weiche test --kernel has one. Its row is left out.");
     foreach (var delay in new[] { 0, 5 })
     {
         var (median, jitter) = PortsBench.Browser(quick ? 200 : 1_000, delay);

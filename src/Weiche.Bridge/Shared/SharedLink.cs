@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.IO.MemoryMappedFiles;
 
 namespace Weiche.Bridge.Shared;
@@ -9,12 +10,11 @@ public sealed unsafe class SharedLink : IDisposable
 
     private readonly MemoryMappedFile _file;
     private readonly MemoryMappedViewAccessor _view;
-    private readonly string? _path;
     private readonly int* _period;
 
-    private SharedLink(MemoryMappedFile file, string? path)
+    private SharedLink(MemoryMappedFile file)
     {
-        (_file, _path) = (file, path);
+        _file = file;
         _view = file.CreateViewAccessor(0, Size);
         byte* at = null;
         _view.SafeMemoryMappedViewHandle.AcquirePointer(ref at);
@@ -36,22 +36,33 @@ public sealed unsafe class SharedLink : IDisposable
         set => Volatile.Write(ref *_period, value);
     }
 
-    /// <summary>Makes one, in a file of this user alone that is gone with it.</summary>
-    /// <param name="path">The file.</param>
+    /// <summary>Makes one. Its file has no name in any folder: it is gone with whoever has it open, however they end.</summary>
+    /// <param name="path">By what another process of this user opens it.</param>
     /// <exception cref="IOException">There is no room for it.</exception>
     public static SharedLink Create(out string path)
     {
         var folder = Directory.Exists("/dev/shm") ? "/dev/shm" : Path.GetTempPath();
-        path = Path.Combine(folder, $"weiche-{Environment.ProcessId}-{Guid.NewGuid():N}");
-        var options = new FileStreamOptions { Mode = FileMode.CreateNew, Access = FileAccess.ReadWrite };
+        var named = Path.Combine(folder, $"weiche-{Environment.ProcessId}-{Guid.NewGuid():N}");
+        var options = new FileStreamOptions { Mode = FileMode.CreateNew, Access = FileAccess.ReadWrite, Share = FileShare.ReadWrite };
         if (!OperatingSystem.IsWindows()) options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
-        using (var file = new FileStream(path, options)) file.SetLength(Size);
-        return new SharedLink(MemoryMappedFile.CreateFromFile(path, FileMode.Open, null, Size), path);
+        var file = new FileStream(named, options);
+        try
+        {
+            file.SetLength(Size);
+        }
+        finally
+        {
+            File.Delete(named);
+        }
+        path = string.Create(CultureInfo.InvariantCulture, $"/proc/{Environment.ProcessId}/fd/{file.SafeFileHandle.DangerousGetHandle()}");
+        return new SharedLink(Map(file));
     }
 
     /// <summary>Opens the one that Weiche made.</summary>
-    /// <param name="path">Its file.</param>
-    public static SharedLink Open(string path) => new(MemoryMappedFile.CreateFromFile(path, FileMode.Open, null, Size), null);
+    /// <param name="path">By what it is opened.</param>
+    public static SharedLink Open(string path) => new(Map(new FileStream(path, FileMode.Open, FileAccess.ReadWrite, FileShare.ReadWrite)));
+
+    private static MemoryMappedFile Map(FileStream file) => MemoryMappedFile.CreateFromFile(file, null, Size, MemoryMappedFileAccess.ReadWrite, HandleInheritability.None, leaveOpen: false);
 
     /// <inheritdoc/>
     public void Dispose()
@@ -59,6 +70,5 @@ public sealed unsafe class SharedLink : IDisposable
         _view.SafeMemoryMappedViewHandle.ReleasePointer();
         _view.Dispose();
         _file.Dispose();
-        if (_path is not null) File.Delete(_path);
     }
 }

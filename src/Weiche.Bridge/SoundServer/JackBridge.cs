@@ -314,12 +314,7 @@ internal sealed unsafe class JackBridge : ISystemBridge
             ref var slot = ref slots[i];
             slot.Buffer = LibJack.Buffer(slot.Port, frames);
             slot.Last = 0;
-            if (slot.Buffer is null) continue;
-            if (!slot.Hears)
-            {
-                LibJack.Clear(slot.Buffer);
-                continue;
-            }
+            if (slot.Buffer is null || !slot.Hears) continue;
             var count = LibJack.Count(slot.Buffer);
             for (var each = 0u; each < count; each++)
             {
@@ -328,6 +323,11 @@ internal sealed unsafe class JackBridge : ISystemBridge
                 if (_link.In.TryWrite(slot.Id, (long)(begin + heard.Time * frame), new ReadOnlySpan<byte>(heard.Bytes, (int)Math.Min(heard.Size, LongestEvent)))) any = true;
                 else _lost++;
             }
+        }
+        // Only now: where one of these ports is connected to another, what was sent in the last cycle is heard from the same buffer.
+        foreach (ref var slot in slots.AsSpan())
+        {
+            if (!slot.Hears && slot.Buffer is not null) LibJack.Clear(slot.Buffer);
         }
         Send(slots, begin - frames * frame, frame, frames);
         // Only now: what answers at once is for the next cycle.

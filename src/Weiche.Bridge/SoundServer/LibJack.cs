@@ -131,28 +131,22 @@ internal static unsafe partial class LibJack
     [LibraryImport(Library, EntryPoint = "jack_free")]
     internal static partial void Free(void* memory);
 
-    // What the callback calls: it waits for nothing there, so it need not tell the runtime that it leaves it.
-    [SuppressGCTransition]
+    // What the callback calls. The library may call back what errors are told to, so the runtime must know that it is left.
     [LibraryImport(Library, EntryPoint = "jack_port_get_buffer")]
     internal static partial void* Buffer(nint port, uint frames);
 
-    [SuppressGCTransition]
     [LibraryImport(Library, EntryPoint = "jack_midi_get_event_count")]
     internal static partial uint Count(void* buffer);
 
-    [SuppressGCTransition]
     [LibraryImport(Library, EntryPoint = "jack_midi_event_get")]
     internal static partial int Get(MidiEvent* into, void* buffer, uint index);
 
-    [SuppressGCTransition]
     [LibraryImport(Library, EntryPoint = "jack_midi_clear_buffer")]
     internal static partial void Clear(void* buffer);
 
-    [SuppressGCTransition]
     [LibraryImport(Library, EntryPoint = "jack_midi_event_write")]
     internal static partial int Write(void* buffer, uint time, byte* bytes, nuint size);
 
-    [SuppressGCTransition]
     [LibraryImport(Library, EntryPoint = "jack_get_cycle_times")]
     internal static partial int CycleTimes(nint client, uint* frames, ulong* now, ulong* next, float* period);
 }

@@ -26,6 +26,9 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     private const int FullMilliseconds = 2;
     private const int LongestMessage = 16 * 1024;
 
+    // A system exclusive goes out in pieces that any program has room for.
+    private const int LongestPiece = 4 * 1024;
+
     private readonly Lock _gate = new();
     private readonly Junction _junction;
     private readonly SharedLink? _link;
@@ -37,6 +40,8 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     private ImmutableArray<Unit> _units = [];
     private OutsideState _state;
     private bool _listing;
+    private bool _isEntered;
+    private long _dropped;
     private volatile bool _stopped;
 
     /// <summary>A driver.</summary>
@@ -185,6 +190,7 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
                 TellAll();
                 break;
             case ["gone", var reason]:
+                Leave();
                 Set(new OutsideState(false, $"{Capital(Line.Text(reason))}. {System.Away}", OutsideMap.Empty));
                 break;
             case ["list"]:
@@ -196,7 +202,7 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
                 Take(OutsideMap.Read(_lines));
                 break;
             case ["figures", var lost, var late]:
-                Set(State with { Lost = long.Parse(lost, CultureInfo.InvariantCulture), Late = long.Parse(late, CultureInfo.InvariantCulture) });
+                Set(State with { Lost = Volatile.Read(ref _dropped) + long.Parse(lost, CultureInfo.InvariantCulture), Late = long.Parse(late, CultureInfo.InvariantCulture) });
                 break;
         }
     }
@@ -204,6 +210,7 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     private void Ended(bool noLibrary)
     {
         _listing = false;
+        Leave();
         Set(new OutsideState(false, noLibrary ? System.NoLibrary : $"The way to the {System.Title} broke; it is tried again in a moment.", OutsideMap.Empty));
     }
 
@@ -212,10 +219,11 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
         lock (_gate)
         {
             _units = UnitsOf(map);
-            // What came back is joined again.
+            var before = State.Map;
             foreach (var (id, own) in _own)
             {
-                if (own.Far is { } far) Join(map, id, far, own.Hears);
+                // What has come is joined; what somebody has parted since stays so.
+                if (own.Far is { } far && (before.Find(far) is null || before.FindOwn(id) is null)) Join(map, id, far, own.Hears);
             }
         }
         var programs = _units.Length;
@@ -227,9 +235,15 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     {
         lock (_gate)
         {
+            _isEntered = true;
             foreach (var (_, own) in _own) _bridge?.Say(own.Words);
             _bridge?.Say("tell");
         }
+    }
+
+    private void Leave()
+    {
+        lock (_gate) _isEntered = false;
     }
 
     private void Set(OutsideState state)
@@ -245,17 +259,19 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     private void EndWhatIsGone(OutsideState before, OutsideState now)
     {
         if (ReferenceEquals(before.Map, now.Map)) return;
-        var gone = new HashSet<int>();
-        foreach (var (from, to) in before.Map.Cables)
-        {
-            if (!now.Map.Cables.Contains((from, to)) && before.Map.Find(to) is { Own: > 0 } own) gone.Add(own.Own);
-        }
-        foreach (var id in gone)
+        // By number: a port that was renamed has another address, and what is connected to it is the same.
+        foreach (var id in Feeding(before.Map).Except(Feeding(now.Map)).Select(cable => cable.Own).Distinct().ToList())
         {
             bool isShown;
             lock (_gate) isShown = _own.TryGetValue(id, out var own) && own.Far is null;
             if (isShown) _junction.BreakOff(new PortId(id));
         }
+    }
+
+    private static HashSet<(string From, int Own)> Feeding(OutsideMap map)
+    {
+        var own = map.Ports.Where(port => port.Own > 0 && !port.IsSource).ToDictionary(port => port.Address, port => port.Own);
+        return [.. map.Cables.Where(cable => own.ContainsKey(cable.To)).Select(cable => (cable.From, own[cable.To]))];
     }
 
     private ImmutableArray<Unit> UnitsOf(OutsideMap map) =>
@@ -273,7 +289,7 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
 
     private void Join(OutsideMap map, int id, string far, bool hears)
     {
-        if (map.Find(far) is null || map.Ports.FirstOrDefault(port => port.Own == id) is not { } own) return;
+        if (map.Find(far) is null || map.FindOwn(id) is not { } own) return;
         var (from, to) = hears ? (far, own.Address) : (own.Address, far);
         if (!map.Cables.Contains((from, to))) _bridge?.Say($"join {from} {to}");
     }
@@ -289,7 +305,8 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
         {
             var words = $"open {id.Value.ToString(CultureInfo.InvariantCulture)} {(hears ? "in" : "out")} {Line.Word(PortName(name))}";
             _own[id.Value] = (words, far, hears);
-            if (!State.IsHere) return;
+            // Who is not there is told all of it when it is.
+            if (!_isEntered) return;
             _bridge?.Say(words);
             if (far is not null) _bridge?.Say("tell");
         }
@@ -355,15 +372,23 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
         public int Send(ReadOnlySpan<byte> bytes)
         {
             if (_link is null || !_driver.State.IsHere) return IByteSink.Away;
-            if (SharedRing.Capacity - _link.Out.Count < (bytes.Length + LongestMessage) * RoomAByte)
+            var taken = 0;
+            while (taken < bytes.Length)
             {
-                _full = true;
-                return 0;
+                var piece = bytes.Slice(taken, Math.Min(bytes.Length - taken, LongestMessage));
+                if (SharedRing.Capacity - _link.Out.Count < piece.Length * RoomAByte)
+                {
+                    _full = true;
+                    // Whoever reads looks from now on whether there is room.
+                    _link.In.Wake();
+                    break;
+                }
+                var sink = new Frames(this);
+                _parser.Parse(piece, ref sink);
+                taken += piece.Length;
             }
-            var sink = new Frames(this);
-            _parser.Parse(bytes, ref sink);
             _link.Out.Wake();
-            return bytes.Length;
+            return taken;
         }
 
         /// <summary>Whether there is room again for who waited for it.</summary>
@@ -383,21 +408,27 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
                 return;
             }
             Span<byte> bytes = [message.Status, message.Data1, message.Data2];
-            _ = _link!.Out.TryWrite(_port, due, bytes[..(1 + message.DataLength)]);
+            if (!_link!.Out.TryWrite(_port, due, bytes[..(1 + message.DataLength)])) Interlocked.Increment(ref _driver._dropped);
         }
 
         private void WriteExclusive(ReadOnlySpan<byte> body, long due)
         {
-            Span<byte> piece = stackalloc byte[LongestMessage];
+            // All of it or nothing: half of one is none.
+            if (SharedRing.Capacity - _link!.Out.Count < body.Length + (body.Length / LongestPiece + 2) * RoomAByte)
+            {
+                Interlocked.Increment(ref _driver._dropped);
+                return;
+            }
+            Span<byte> piece = stackalloc byte[LongestPiece];
             var length = 1;
             piece[0] = 0xF0;
             while (true)
             {
-                var count = Math.Min(body.Length, LongestMessage - length);
+                var count = Math.Min(body.Length, LongestPiece - length);
                 body[..count].CopyTo(piece[length..]);
                 body = body[count..];
                 length += count;
-                if (body.IsEmpty && length < LongestMessage)
+                if (body.IsEmpty && length < LongestPiece)
                 {
                     piece[length++] = 0xF7;
                     _ = _link!.Out.TryWrite(_port, due, piece[..length]);

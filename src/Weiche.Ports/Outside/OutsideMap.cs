@@ -26,6 +26,10 @@ public sealed record OutsideMap(ImmutableArray<OutsidePort> Ports, ImmutableHash
     /// <param name="address">The address.</param>
     public OutsidePort? Find(string address) => Ports.FirstOrDefault(port => port.Address == address);
 
+    /// <summary>Weiche's own port of a number, or null.</summary>
+    /// <param name="number">The number.</param>
+    public OutsidePort? FindOwn(int number) => Ports.FirstOrDefault(port => port.Own == number);
+
     /// <summary>Reads the lines of a list.</summary>
     /// <param name="lines">The lines between "list" and "done"; one that means nothing is left out.</param>
     internal static OutsideMap Read(IEnumerable<string> lines)

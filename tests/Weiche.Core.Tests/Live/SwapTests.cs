@@ -1,6 +1,7 @@
 using Weiche.Core.Live;
 using Weiche.Core.Midi;
 using Weiche.Core.Stages;
+using Weiche.Core.Studios;
 using Weiche.Core.Studios.Edits;
 using static Weiche.Core.Tests.Rooms;
 
@@ -34,10 +35,13 @@ public class SwapTests
         var studio = Of("a", "b", "c").Lay("a", "b", new KeysStage(0, 90)).Lay("a", "c", new TransposeStage(1));
         var before = CompiledStudio.Compile(studio);
         var after = CompiledStudio.Compile(studio.Must(new AddStage(studio.Routes[1].Id, new KeysStage(0, 50))), before);
-        Assert.Same(before.AllRoutes.First(), after.AllRoutes.First());
-        Assert.NotSame(before.AllRoutes.Last(), after.AllRoutes.Last());
+        Assert.Same(before.Find(studio.Routes[0].Id), after.Find(studio.Routes[0].Id));
+        // Nor what other programs send to a virtual port.
+        Assert.Same(before.Find(new RouteId(studio.To("b").Value)), after.Find(new RouteId(studio.To("b").Value)));
+        Assert.NotSame(before.Find(studio.Routes[1].Id), after.Find(studio.Routes[1].Id));
         var off = CompiledStudio.Compile(studio.Must(new SwitchPort(studio.To("b"), false)), before);
-        Assert.False(off.AllRoutes.First().IsLive);
+        Assert.False(off.Find(studio.Routes[0].Id)!.IsLive);
+        Assert.False(off.Find(new RouteId(studio.To("b").Value))!.IsLive);
         Assert.Same(before.Meter(studio.Routes[0].Id), off.Meter(studio.Routes[0].Id));
     }
 }

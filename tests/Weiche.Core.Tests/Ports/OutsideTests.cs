@@ -24,7 +24,7 @@ public sealed class OutsideTests : IAsyncLifetime
     public OutsideTests()
     {
         _junction = new Junction(_studio, new StudioClock(TimeProvider.System));
-        _driver = new OutsideDriver(_junction, OutsideSystem.SoundServer with { Server = _server.Name });
+        _driver = new OutsideDriver(_junction, OutsideSystem.SoundServer with { Server = SoundServer.Name });
         _park = new PortPark(_junction, TimeProvider.System, new VirtualDriver(_junction, _driver), _driver);
         _park.Match(_studio);
     }
@@ -159,6 +159,35 @@ public sealed class OutsideTests : IAsyncLifetime
         await Until(() => _park.State.Call.New.IsEmpty);
         await Shown(To, From, "Weiche:to keys");
         Assert.Equal(0, _driver.State.Lost);
+    }
+
+    [Fact]
+    public async Task A_large_system_exclusive_goes_through_the_server_whole()
+    {
+        Edit(new AddVirtualPort("far"));
+        await Shown("Weiche:to far");
+        await _server.Connect(From, "Weiche:to far");
+        await Until(() => !_park.State.Outside.IsEmpty);
+        _junction.Send(Destination("stars"), [0xF0, 0x7D, .. Enumerable.Repeat((byte)5, 100_000), 0xF7, 0x90, 60, 90]);
+        await Until(() => _junction.Compiled.Meter(Source("far"))!.CountOf(MessageKind.Note) == 1);
+        Assert.Equal((1, 0), (_junction.Compiled.Meter(Source("far"))!.CountOf(MessageKind.SystemExclusive), _junction.Compiled.Meter(Source("far"))!.ThrownBytes));
+        Assert.Equal(100_003 + 3, _junction.Compiled.Meter(Source("far"))!.Bytes);
+        Assert.Equal(0, _driver.State.Lost);
+    }
+
+    [Fact]
+    public async Task What_somebody_parts_stays_parted()
+    {
+        _server.Listens();
+        await Until(() => _park.State.Call.New.Any(unit => unit.Says == "midi-monitor"));
+        Edit(new AddDevice("ear, application", _park.State.Call.New.First(unit => unit.Says == "midi-monitor")));
+        await Until(async () => (await _server.Connected("midi-monitor:input")).Contains("Weiche:plays", StringComparison.Ordinal));
+        await _server.Disconnect("Weiche:plays midi-monitor input", "midi-monitor:input");
+        await Until(() => _driver.State.Map.Cables.IsEmpty);
+        // Something else comes: what was parted by hand is left alone.
+        Edit(new AddVirtualPort("more"));
+        await Shown("Weiche:to more");
+        Assert.DoesNotContain("Weiche:plays", await _server.Connected("midi-monitor:input"), StringComparison.Ordinal);
     }
 
     [Fact]

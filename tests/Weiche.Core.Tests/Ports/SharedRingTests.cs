@@ -72,8 +72,12 @@ public sealed class SharedRingTests
     public void Its_file_is_gone_with_it()
     {
         string path;
-        using (SharedLink.Create(out path)) Assert.True(File.Exists(path));
-        Assert.False(File.Exists(path));
+        using (SharedLink.Create(out path))
+        {
+            SharedLink.Open(path).Dispose();
+            Assert.Empty(Directory.GetFiles("/dev/shm", $"weiche-{Environment.ProcessId}-*"));
+        }
+        Assert.ThrowsAny<Exception>(() => SharedLink.Open(path));
     }
 
     [Fact]

@@ -13,7 +13,9 @@ internal sealed class SoundServer : IDisposable
     /// <summary>One that is not started yet.</summary>
     internal SoundServer(int period = 128) => _period = period.ToString(System.Globalization.CultureInfo.InvariantCulture);
 
-    internal string Name { get; } = $"weiche-{Guid.NewGuid():N}"[..20];
+    /// <summary>Its name: one for all tests of a run, which start one after the other. The system's list of servers has room for few, and one that is
+    /// killed leaves its place to the next of its name alone.</summary>
+    internal static string Name { get; } = $"weiche-{Environment.ProcessId}";
 
     internal async Task Start()
     {
@@ -71,7 +73,7 @@ internal sealed class SoundServer : IDisposable
         {
             // Asked to end, a server takes its name off the list of all servers, which has room for few.
             if (!client.HasExited) Process.Start("kill", ["-TERM", client.Id.ToString(System.Globalization.CultureInfo.InvariantCulture)]).WaitForExit();
-            if (!client.WaitForExit(2_000)) client.Kill();
+            if (!client.WaitForExit(5_000)) client.Kill();
             client.Dispose();
         }
     }

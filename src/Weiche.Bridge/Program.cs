@@ -7,7 +7,7 @@ namespace Weiche.Bridge;
 
 /// <summary>Carries messages between Weiche and one system of this computer, in a process of its own: what a system's library does to it does not
 /// happen to the music, and what Weiche throws away is not swept up while the system waits.</summary>
-/// <remarks>It is started by Weiche with the system's name and the file of the memory that both share, is told what to do by lines, tells what
+/// <remarks>It is started by Weiche with the system's name, the file of the memory that both share and whether its threads ask for urgency, is told what to do by lines, tells what
 /// there is by lines, and ends with Weiche. docs/ports.md has the lines.</remarks>
 internal static class Program
 {
@@ -22,7 +22,8 @@ internal static class Program
 
     private static int Main(string[] words)
     {
-        if (words is not [var system, var path]) return Misused;
+        if (words is not [var system, var path, var priority]) return Misused;
+        Urgent.IsWanted = priority == Urgent.Word;
         using var link = SharedLink.Open(path);
         using var told = new BlockingCollection<string?>();
         using var bridge = Make(system, link, () => told.TryAdd(""));

@@ -305,6 +305,7 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     /// <summary>Waits for events and tells them.</summary>
     private void Hear()
     {
+        Urgent.Ask();
         _ = LibAsound.NewCoder(LongestEvent, out var coder);
         LibAsound.NoRunningStatus(coder, 1);
         LibAsound.PollEntry entry;
@@ -338,6 +339,7 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     /// <summary>Waits for what Weiche sends and gives it out.</summary>
     private void Play()
     {
+        Urgent.Ask();
         _ = LibAsound.NewCoder(LongestEvent, out var coder);
         var bytes = GC.AllocateArray<byte>(LongestEvent, pinned: true);
         while (!_stopped)

@@ -18,6 +18,7 @@ internal sealed class BridgeProcess : IDisposable
     private readonly Lock _gate = new();
     private readonly OutsideSystem _system;
     private readonly string _link;
+    private readonly bool _isUrgent;
     private readonly Action<string> _said;
     private readonly Action<bool> _ended;
     private readonly Thread _thread;
@@ -27,11 +28,12 @@ internal sealed class BridgeProcess : IDisposable
     /// <summary>A bridge to a system.</summary>
     /// <param name="system">The system.</param>
     /// <param name="link">The file of the memory that both share.</param>
+    /// <param name="isUrgent">Whether its threads that carry messages ask the system to run them before others.</param>
     /// <param name="said">Is told each line.</param>
     /// <param name="ended">Is told that it ended, and whether for want of the system's library.</param>
-    internal BridgeProcess(OutsideSystem system, string link, Action<string> said, Action<bool> ended)
+    internal BridgeProcess(OutsideSystem system, string link, bool isUrgent, Action<string> said, Action<bool> ended)
     {
-        (_system, _link, _said, _ended) = (system, link, said, ended);
+        (_system, _link, _isUrgent, _said, _ended) = (system, link, isUrgent, said, ended);
         _thread = new Thread(Run) { IsBackground = true, Name = $"Weiche bridge {system.Title}" };
         _thread.Start();
     }
@@ -119,7 +121,7 @@ internal sealed class BridgeProcess : IDisposable
             RedirectStandardError = true,
             UseShellExecute = false,
         };
-        foreach (var word in (string[])[Path.Combine(folder, "Weiche.Bridge.dll"), _system.Key, _link]) start.ArgumentList.Add(word);
+        foreach (var word in (string[])[Path.Combine(folder, "Weiche.Bridge.dll"), _system.Key, _link, _isUrgent ? "urgent" : "ordinary"]) start.ArgumentList.Add(word);
         // What it throws away is less than this in a long evening, so nothing is swept there.
         start.Environment["DOTNET_GCgen0size"] = "1000000";
         if (_system.Server is { } server) start.Environment["JACK_DEFAULT_SERVER"] = server;

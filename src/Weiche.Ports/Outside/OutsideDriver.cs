@@ -56,7 +56,7 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
             _link = SharedLink.Create(out var path);
             _reader = new Thread(Read) { IsBackground = true, Name = $"Weiche {system.Title}" };
             _reader.Start();
-            _bridge = new BridgeProcess(system, path, Hear, Ended);
+            _bridge = new BridgeProcess(system, path, junction.AsksForUrgency, Hear, Ended);
         }
         catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
         {

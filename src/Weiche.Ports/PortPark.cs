@@ -137,12 +137,12 @@ public sealed partial class PortPark : IDisposable
     private List<Unit> EachOnce(out ImmutableDictionary<string, string> besides)
     {
         var units = _drivers.SelectMany(driver => driver.Units).ToList();
-        var files = units.Where(unit => unit.Place.StartsWith('/') && !_studio.Devices.Any(device => device.Address == unit.Place)).ToList();
+        var files = units.Where(unit => unit.IsFile && !_studio.Devices.Any(device => device.Address == unit.Place)).ToList();
         var found = ImmutableDictionary.CreateBuilder<string, string>();
         foreach (var file in files)
         {
             int? card = CardFile().Match(file.Place) is { Success: true } match ? int.Parse(match.Groups[1].ValueSpan, provider: null) : null;
-            var others = units.Where(unit => !unit.Place.StartsWith('/') && (unit.Says == file.Says || (card is not null && _drivers.OfType<IOutside>().Any(driver => driver.CardOf(unit) == card)))).ToList();
+            var others = units.Where(unit => !unit.IsFile && (unit.Says == file.Says || (card is not null && _drivers.OfType<IOutside>().Any(driver => driver.CardOf(unit) == card)))).ToList();
             if (others.Count == 0) continue;
             units.Remove(file);
             if (others.Find(unit => !found.ContainsKey(unit.Key)) is { } better) found.Add(better.Key, file.Place);

@@ -55,14 +55,8 @@ public sealed partial class ProcessTests : IDisposable
             int struck;
             using (var house = Weiche("demo", "--data", _folder, "--port", FreePort()))
             {
-                var address = await Ready(house);
-                using var client = new HttpClient { BaseAddress = address };
-                using var request = new HttpRequestMessage(HttpMethod.Post, "/takes?handler=Record") { Content = new FormUrlEncodedContent([new("elsewhere", "true")]) };
-                request.Headers.Add("X-Weiche-Token", Token().Match(await client.GetStringAsync("/gear")).Groups[1].Value);
-                request.Headers.Add("HX-Request", "true");
-                Assert.Equal(HttpStatusCode.NoContent, (await client.SendAsync(request)).StatusCode);
-                await using var hub = new HubConnectionBuilder().WithUrl(new Uri(address, "/live")).Build();
-                await hub.StartAsync();
+                using var client = new HttpClient { BaseAddress = await Ready(house) };
+                await using var hub = await Record(client);
                 var clock = Stopwatch.StartNew();
                 for (struck = 0; clock.ElapsedMilliseconds < 1_500 + round * 370; struck++)
                 {
@@ -89,14 +83,8 @@ public sealed partial class ProcessTests : IDisposable
         var start = new ProcessStartInfo("bash") { RedirectStandardOutput = true, RedirectStandardError = true, WorkingDirectory = Path.GetTempPath() };
         foreach (var word in (string[])["-c", "trap '' XFSZ; exec dotnet \"$0\" demo --inside --data \"$1\" --port \"$2\"", dll, _folder, FreePort()]) start.ArgumentList.Add(word);
         using var house = Process.Start(start)!;
-        var address = await Ready(house);
-        using var client = new HttpClient { BaseAddress = address };
-        using var request = new HttpRequestMessage(HttpMethod.Post, "/takes?handler=Record") { Content = new FormUrlEncodedContent([new("elsewhere", "true")]) };
-        request.Headers.Add("X-Weiche-Token", Token().Match(await client.GetStringAsync("/gear")).Groups[1].Value);
-        request.Headers.Add("HX-Request", "true");
-        Assert.Equal(HttpStatusCode.NoContent, (await client.SendAsync(request)).StatusCode);
-        await using var hub = new HubConnectionBuilder().WithUrl(new Uri(address, "/live")).Build();
-        await hub.StartAsync();
+        using var client = new HttpClient { BaseAddress = await Ready(house) };
+        await using var hub = await Record(client);
         await Limit(new FileInfo(Path.Combine(_folder, "weiche.db-wal")).Length.ToString(System.Globalization.CultureInfo.InvariantCulture));
         var full = await PlayUntil(page => page.Contains("Nothing is written down at the moment: The disk with", StringComparison.Ordinal));
         Assert.Contains("is full or fails", full, StringComparison.Ordinal);
@@ -272,6 +260,18 @@ public sealed partial class ProcessTests : IDisposable
         await process.WaitForExitAsync();
         Assert.NotEqual(0, process.ExitCode);
         Assert.NotEqual("", await process.StandardError.ReadToEndAsync());
+    }
+
+    /// <summary>Has it record, and connects as a page does.</summary>
+    private static async Task<HubConnection> Record(HttpClient client)
+    {
+        using var request = new HttpRequestMessage(HttpMethod.Post, "/takes?handler=Record") { Content = new FormUrlEncodedContent([new("elsewhere", "true")]) };
+        request.Headers.Add("X-Weiche-Token", Token().Match(await client.GetStringAsync("/gear")).Groups[1].Value);
+        request.Headers.Add("HX-Request", "true");
+        Assert.Equal(HttpStatusCode.NoContent, (await client.SendAsync(request)).StatusCode);
+        var hub = new HubConnectionBuilder().WithUrl(new Uri(client.BaseAddress!, "/live")).Build();
+        await hub.StartAsync();
+        return hub;
     }
 
     private static async Task<string> Succeeds(params string[] words)

@@ -263,7 +263,7 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
             var number = LibAsound.ClientNumber(client);
             if (number == LibAsound.SystemClient) continue;
             // Several may have one name: the later ones are told apart by a number.
-            var name = Line.Text(Line.Word(Bytes(LibAsound.ClientName(client))));
+            var name = Encoding.UTF8.GetString(Bytes(LibAsound.ClientName(client)));
             var unique = name;
             for (var more = 2; !names.Add(unique); more++) unique = string.Create(CultureInfo.InvariantCulture, $"{name} {more}");
             LibAsound.SetPortClient(port, number);

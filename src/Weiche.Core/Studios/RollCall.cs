@@ -16,7 +16,14 @@ public sealed record UnitPort(PortDirection Direction, string Part, WireKind Wir
 /// <param name="Place">Where it is plugged in.</param>
 /// <param name="Ports">Its ports.</param>
 /// <param name="Identity">Its reply to an identity request, if it gave one.</param>
-public sealed record Unit(string Key, string Says, string Serial, string Place, ImmutableArray<UnitPort> Ports, DeviceIdentity? Identity = null);
+public sealed record Unit(string Key, string Says, string Serial, string Place, ImmutableArray<UnitPort> Ports, DeviceIdentity? Identity = null)
+{
+    /// <summary>Whether it is reached as a file: its place is the path.</summary>
+    public bool IsFile => Place.StartsWith('/');
+
+    /// <summary>Whether it is a program of this computer.</summary>
+    public bool IsProgram => Ports.Length > 0 && Ports.All(port => port.Wire == WireKind.Virtual);
+}
 
 /// <summary>Devices that cannot be told apart, and what is there of their sort.</summary>
 /// <param name="Devices">The devices.</param>

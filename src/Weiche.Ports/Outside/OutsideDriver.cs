@@ -101,7 +101,7 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     }
 
     /// <inheritdoc/>
-    public int? CardOf(Unit unit) => State.Map.Ports.FirstOrDefault(port => port.Own == 0 && unit.Key == $"{System.Key} {Line.Word(port.Client)}")?.Card;
+    public int? CardOf(Unit unit) => State.Map.Ports.FirstOrDefault(port => port.Own == 0 && unit.Key == KeyOf(port.Client))?.Card;
 
     /// <inheritdoc/>
     public void Part(OutsideCable cable)
@@ -277,15 +277,18 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     private ImmutableArray<Unit> UnitsOf(OutsideMap map) =>
     [
         .. map.Ports.Where(port => port.Own == 0).GroupBy(port => port.Client)
-            .Select(program => new Unit($"{System.Key} {Line.Word(program.Key)}", NameRule.Said(program.Key), "", System.Place, [.. PortsOf(program)]))
+            .Select(program => new Unit(KeyOf(program.Key), NameRule.Said(program.Key), "", System.Place, [.. PortsOf(program)]))
             .Where(unit => unit.Says.Length > 0),
     ];
+
+    /// <summary>The key of a program, by its name.</summary>
+    private string KeyOf(string client) => $"{System.Key} {Line.Word(client)}";
 
     private static IEnumerable<UnitPort> PortsOf(IEnumerable<OutsidePort> ports) =>
         ports.Select(port => new UnitPort(port.IsSource ? PortDirection.Source : PortDirection.Destination, NameRule.Said(port.Name), port.IsHardware ? WireKind.Usb : WireKind.Virtual)).DistinctBy(port => (port.Direction, port.Part));
 
     private OutsidePort? Find(Unit unit, UnitPort port) => State.Map.Ports.FirstOrDefault(each =>
-        each.Own == 0 && unit.Key == $"{System.Key} {Line.Word(each.Client)}" && each.IsSource == (port.Direction == PortDirection.Source) && NameRule.Said(each.Name) == port.Part);
+        each.Own == 0 && unit.Key == KeyOf(each.Client) && each.IsSource == (port.Direction == PortDirection.Source) && NameRule.Said(each.Name) == port.Part);
 
     private void Join(OutsideMap map, int id, string far, bool hears)
     {
@@ -350,18 +353,16 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
         // So much room there must be for bytes: each may be a message with its head.
         private const int RoomAByte = 24;
 
-        private readonly SysExPool _pool;
-        private readonly StreamParser _parser;
-        private volatile bool _full;
-
         private readonly OutsideDriver _driver;
         private readonly SharedLink? _link;
         private readonly int _port;
+        private readonly SysExPool _pool = new();
+        private readonly StreamParser _parser;
+        private volatile bool _full;
 
         internal OutsideSink(OutsideDriver driver, SharedLink? link, PortId port, PortId destination)
         {
             (_driver, _link, _port, Destination) = (driver, link, port.Value, destination);
-            _pool = new SysExPool();
             _parser = new StreamParser(_pool);
         }
 

@@ -15,7 +15,7 @@ public sealed record TakeUnit(Unit Unit, bool Sounds = false) : StudioEdit
     public override EditResult Apply(Studio studio)
     {
         var name = FreeName(studio);
-        return Unit.Place.StartsWith('/')
+        return Unit.IsFile
             ? new AddRawDevice(name, Unit.Place, Says: Unit.Says).Apply(studio)
             : new AddDevice($"{name}, {Sort()}", Unit).Apply(studio);
     }
@@ -24,7 +24,7 @@ public sealed record TakeUnit(Unit Unit, bool Sounds = false) : StudioEdit
     {
         var (sends, listens) = (Unit.Ports.Count(port => port.Direction == PortDirection.Source), Unit.Ports.Count(port => port.Direction == PortDirection.Destination));
         if (Unit.Ports.Any(port => port.Wire == WireKind.Din)) return string.Create(CultureInfo.InvariantCulture, $"interface {sends}x{listens}");
-        var kind = Unit.Ports.All(port => port.Wire == WireKind.Virtual) ? DeviceKind.Application
+        var kind = Unit.IsProgram ? DeviceKind.Application
             : sends == 0 ? DeviceKind.SoundModule
             : listens > 0 && Sounds ? DeviceKind.KeyboardSynth
             : DeviceKind.KeyboardController;

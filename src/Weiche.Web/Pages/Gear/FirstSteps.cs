@@ -22,7 +22,7 @@ public sealed record FirstSteps(ImmutableArray<Unit> Plays, ImmutableArray<Unit>
         if (studio.Routes.Length > 1 || studio.Devices.Length > FewDevices || studio.Lineups.Length > 0) return null;
         var units = there.ToList();
         // An interface is neither: what is plugged into it is.
-        bool Has(Unit unit, PortDirection way) => unit.Place.StartsWith('/') || (unit.Ports.Any(port => port.Direction == way) && unit.Ports.All(port => port.Wire != WireKind.Din));
+        bool Has(Unit unit, PortDirection way) => unit.IsFile || (unit.Ports.Any(port => port.Direction == way) && unit.Ports.All(port => port.Wire != WireKind.Din));
         DevicePort? from = studio.Sources.Where(port => !port.IsLoose).OrderBy(port => port.Device.IsVirtualPort()).Select(port => (DevicePort?)port).FirstOrDefault();
         var to = studio.Destinations.Where(port => !port.IsLoose && port.Device.Id != from?.Device.Id).OrderBy(port => port.Device.IsVirtualPort()).Select(port => (DevicePort?)port).FirstOrDefault();
         if (studio.Routes is [var only])

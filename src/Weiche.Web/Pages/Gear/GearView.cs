@@ -79,10 +79,6 @@ public sealed record GearView(DeskState State, Device? Chosen, Problem? Problem 
     /// <summary>Those of them that hang on a socket, or on a radio.</summary>
     public IEnumerable<Unit> Plugged => New.Where(unit => unit.Ports.All(port => port.Wire is not (WireKind.Virtual or WireKind.Network)));
 
-    /// <summary>Whether what is there is a program.</summary>
-    /// <param name="unit">What is there.</param>
-    public static bool IsProgram(Unit unit) => unit.Ports.Length > 0 && unit.Ports.All(port => port.Wire == WireKind.Virtual);
-
     /// <summary>The problem of a field, or null.</summary>
     /// <param name="fields">The fields.</param>
     public Problem? ProblemOf(params string[] fields) => Problem is { } problem && fields.Contains(problem.Field) ? problem : null;

@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using System.Globalization;
 using Weiche.Bridge.Sequencer;
 using Weiche.Bridge.Shared;
 using Weiche.Bridge.SoundServer;
@@ -33,10 +34,56 @@ internal static class Program
         {
             if (!told.TryTake(out var line, LookMilliseconds)) line = "";
             if (line is null) return 0;
-            if (line.Length > 0) bridge.Do(line.Split(' '));
+            if (line.Length > 0) Do(bridge, line.Split(' '));
             else bridge.Look();
         }
     }
+
+    /// <summary>Says a line to Weiche.</summary>
+    internal static void Say(string line)
+    {
+        Console.Out.WriteLine(line);
+        Console.Out.Flush();
+    }
+
+    /// <summary>Weiche has gone without ending what sounds: pedals up and all notes off, on every channel, for whoever hears these ports.</summary>
+    /// <param name="link">The way to them.</param>
+    /// <param name="ports">The ports' numbers.</param>
+    internal static void EndNotes(SharedLink link, IEnumerable<int> ports)
+    {
+        foreach (var port in ports)
+        {
+            for (var channel = 0; channel < 16; channel++)
+            {
+                foreach (var controller in (ReadOnlySpan<byte>)[64, 123]) _ = link.Out.TryWrite(port, 0, [(byte)(0xB0 | channel), controller, 0]);
+            }
+        }
+    }
+
+    /// <summary>Does what a line says; a line that means nothing does nothing.</summary>
+    private static void Do(ISystemBridge bridge, string[] words)
+    {
+        switch (words)
+        {
+            case ["open", var id, var way, var name]:
+                bridge.Open(Number(id), way == "in", Line.Text(name));
+                break;
+            case ["rename", var id, var name]:
+                bridge.Rename(Number(id), Line.Text(name));
+                break;
+            case ["close", var id]:
+                bridge.Close(Number(id));
+                break;
+            case ["join" or "part", var from, var to]:
+                bridge.Connect(from, to, on: words[0] == "join");
+                break;
+            case ["tell"]:
+                bridge.TellAgain();
+                break;
+        }
+    }
+
+    private static int Number(string word) => int.Parse(word, CultureInfo.InvariantCulture);
 
     private static ISystemBridge? Make(string system, SharedLink link, Action changed) => system switch
     {

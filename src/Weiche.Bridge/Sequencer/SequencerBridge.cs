@@ -49,30 +49,10 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     internal static SequencerBridge? TryMake(SharedLink link, Action changed) => LibAsound.TryLoad() ? new SequencerBridge(link, changed) : null;
 
     /// <inheritdoc/>
-    public void Do(string[] words)
+    public void TellAgain()
     {
-        switch (words)
-        {
-            case ["open", var id, var way, var name]:
-                Open(new OwnPort(int.Parse(id, CultureInfo.InvariantCulture), way == "in", Line.Text(name)));
-                break;
-            case ["rename", var id, var name] when _ports.TryGetValue(int.Parse(id, CultureInfo.InvariantCulture), out var port):
-                Rename(port, Line.Text(name));
-                break;
-            case ["close", var id]:
-                Close(int.Parse(id, CultureInfo.InvariantCulture));
-                break;
-            case ["join", var from, var to]:
-                Connect(from, to, on: true);
-                break;
-            case ["part", var from, var to]:
-                Connect(from, to, on: false);
-                break;
-            case ["tell"]:
-                _isNew = true;
-                Look();
-                break;
-        }
+        _isNew = true;
+        Look();
     }
 
     /// <inheritdoc/>
@@ -89,21 +69,14 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
         var lost = Volatile.Read(ref _lost);
         if (lost == _told) return;
         _told = lost;
-        Say(string.Create(CultureInfo.InvariantCulture, $"figures {lost} 0"));
+        Program.Say(string.Create(CultureInfo.InvariantCulture, $"figures {lost} 0"));
     }
 
     /// <inheritdoc/>
     public void Dispose()
     {
         if (_client is null) return;
-        // Weiche has gone without ending what sounds: whoever hears it ends it.
-        foreach (var port in _ports.Values.Where(port => !port.Hears))
-        {
-            for (var channel = 0; channel < 16; channel++)
-            {
-                foreach (var controller in (ReadOnlySpan<byte>)[64, 123]) _ = _link.Out.TryWrite(port.Id, 0, [(byte)(0xB0 | channel), controller, 0]);
-            }
-        }
+        Program.EndNotes(_link, _ports.Values.Where(port => !port.Hears).Select(port => port.Id));
         _link.Out.Wake();
         for (var i = 0; i < 20 && _link.Out.Count > 0; i++) Thread.Sleep(5);
         _stopped = true;
@@ -113,12 +86,6 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
         _client.Dispose();
     }
 
-    private static void Say(string line)
-    {
-        Console.Out.WriteLine(line);
-        Console.Out.Flush();
-    }
-
     private void Enter()
     {
         if (LibAsound.Open(out var client, "default", LibAsound.Duplex, LibAsound.NonBlocking) < 0 || client.IsInvalid)
@@ -126,7 +93,7 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
             client.Dispose();
             if (_reason is not null) return;
             _reason = "the system sequencer is not there";
-            Say($"gone {Line.Word(_reason)}");
+            Program.Say($"gone {Line.Word(_reason)}");
             return;
         }
         (_client, _reason) = (client, null);
@@ -145,7 +112,7 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
         foreach (var port in _ports.Values) Register(port);
         (_reader = new Thread(Hear) { IsBackground = true, Name = "hears" }).Start();
         (_writer = new Thread(Play) { IsBackground = true, Name = "plays" }).Start();
-        Say($"here {Line.Word(ClientName)} 0");
+        Program.Say($"here {Line.Word(ClientName)} 0");
         _isNew = true;
     }
 
@@ -184,14 +151,14 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
         return number;
     }
 
-    private void Open(OwnPort port)
+    /// <inheritdoc/>
+    public void Open(int id, bool hears, string name)
     {
-        Close(port.Id);
-        _ports[port.Id] = port;
+        Close(id);
+        var port = _ports[id] = new OwnPort(id, hears, name);
         if (_client is null) return;
         Register(port);
-        _isNew = true;
-        Look();
+        TellAgain();
     }
 
     private void Register(OwnPort port)
@@ -206,9 +173,11 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
         _byNumber = byNumber;
     }
 
-    private void Rename(OwnPort port, string name)
+    /// <inheritdoc/>
+    public void Rename(int id, string name)
     {
-        _ports[port.Id] = port with { Name = name, Number = port.Number };
+        if (!_ports.TryGetValue(id, out var port)) return;
+        _ports[id] = port with { Name = name, Number = port.Number };
         if (_client is null || port.Number < 0 || LibAsound.NewPortInfo(out var info) < 0) return;
         if (LibAsound.GetPortInfo(_client, port.Number, info) >= 0)
         {
@@ -216,30 +185,29 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
             _ = LibAsound.SetPortInfo(_client, port.Number, info);
         }
         LibAsound.FreePortInfo(info);
-        _isNew = true;
-        Look();
+        TellAgain();
     }
 
-    private void Close(int id)
+    /// <inheritdoc/>
+    public void Close(int id)
     {
         if (!_ports.Remove(id, out var port) || port.Number < 0 || _client is null) return;
         var byNumber = (OwnPort?[])_byNumber.Clone();
         byNumber[port.Number] = null;
         _byNumber = byNumber;
         _ = LibAsound.DeletePort(_client, port.Number);
-        _isNew = true;
-        Look();
+        TellAgain();
     }
 
-    private void Connect(string from, string to, bool on)
+    /// <inheritdoc/>
+    public void Connect(string from, string to, bool on)
     {
         if (_client is not { } client || !TryRead(from, out var sender) || !TryRead(to, out var destination) || LibAsound.NewSubscription(out var subscription) < 0) return;
         LibAsound.SetSender(subscription, sender);
         LibAsound.SetDestination(subscription, destination);
         _ = on ? LibAsound.Subscribe(client, subscription) : LibAsound.Unsubscribe(client, subscription);
         LibAsound.FreeSubscription(subscription);
-        _isNew = true;
-        Look();
+        TellAgain();
     }
 
     private static bool TryRead(string word, out LibAsound.Address address)
@@ -273,7 +241,7 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
         LibAsound.FreeQuery(query);
         LibAsound.FreePortInfo(port);
         LibAsound.FreeClientInfo(client);
-        Say(lines.Append("done").ToString());
+        Program.Say(lines.Append("done").ToString());
     }
 
     private void TellPort(StringBuilder lines, nint query, int client, int card, string clientName, nint info)

@@ -77,31 +77,10 @@ internal sealed unsafe class JackBridge : ISystemBridge
     }
 
     /// <inheritdoc/>
-    public void Do(string[] words)
+    public void TellAgain()
     {
-        switch (words)
-        {
-            case ["open", var id, var way, var name]:
-                Open(new OwnPort(int.Parse(id, CultureInfo.InvariantCulture), way == "in", Line.Text(name)));
-                break;
-            case ["rename", var id, var name] when _ports.TryGetValue(int.Parse(id, CultureInfo.InvariantCulture), out var port):
-                _ports[port.Id] = port with { Name = Line.Text(name), Handle = port.Handle };
-                if (port.Handle != 0) _ = LibJack.Rename(_client!, port.Handle, Line.Text(name));
-                break;
-            case ["close", var id]:
-                Close(int.Parse(id, CultureInfo.InvariantCulture));
-                break;
-            case ["join", var from, var to]:
-                Connect(from, to, on: true);
-                break;
-            case ["part", var from, var to]:
-                Connect(from, to, on: false);
-                break;
-            case ["tell"]:
-                _isNew = true;
-                Look();
-                break;
-        }
+        _isNew = true;
+        Look();
     }
 
     /// <inheritdoc/>
@@ -118,7 +97,7 @@ internal sealed unsafe class JackBridge : ISystemBridge
         var (lost, late) = (Volatile.Read(ref _lost), Volatile.Read(ref _late));
         if (lost + late == _told) return;
         _told = lost + late;
-        Say(string.Create(CultureInfo.InvariantCulture, $"figures {lost} {late}"));
+        Program.Say(string.Create(CultureInfo.InvariantCulture, $"figures {lost} {late}"));
     }
 
     /// <inheritdoc/>
@@ -130,12 +109,6 @@ internal sealed unsafe class JackBridge : ISystemBridge
             client.Dispose();
         }
         _client = null;
-    }
-
-    private static void Say(string line)
-    {
-        Console.Out.WriteLine(line);
-        Console.Out.Flush();
     }
 
     private void Enter()
@@ -167,7 +140,7 @@ internal sealed unsafe class JackBridge : ISystemBridge
             Away("the sound server refuses to let Weiche in");
             return;
         }
-        Say(string.Create(CultureInfo.InvariantCulture, $"here {Line.Word(Text(LibJack.NameOf(client)))} {_rate}"));
+        Program.Say(string.Create(CultureInfo.InvariantCulture, $"here {Line.Word(Text(LibJack.NameOf(client)))} {_rate}"));
         foreach (var port in _ports.Values) Register(port);
         Place();
         _isNew = true;
@@ -187,18 +160,26 @@ internal sealed unsafe class JackBridge : ISystemBridge
     {
         if (_reason == reason) return;
         _reason = reason;
-        Say($"gone {Line.Word(reason)}");
+        Program.Say($"gone {Line.Word(reason)}");
     }
 
-    private void Open(OwnPort port)
+    /// <inheritdoc/>
+    public void Open(int id, bool hears, string name)
     {
-        Close(port.Id);
-        _ports[port.Id] = port;
+        Close(id);
+        var port = _ports[id] = new OwnPort(id, hears, name);
         if (_client is null) return;
         Register(port);
         Place();
-        _isNew = true;
-        Look();
+        TellAgain();
+    }
+
+    /// <inheritdoc/>
+    public void Rename(int id, string name)
+    {
+        if (!_ports.TryGetValue(id, out var port)) return;
+        _ports[id] = port with { Name = name, Handle = port.Handle };
+        if (port.Handle != 0) _ = LibJack.Rename(_client!, port.Handle, name);
     }
 
     private void Register(OwnPort port)
@@ -211,7 +192,8 @@ internal sealed unsafe class JackBridge : ISystemBridge
         }
     }
 
-    private void Close(int id)
+    /// <inheritdoc/>
+    public void Close(int id)
     {
         if (!_ports.Remove(id, out var port) || port.Handle == 0) return;
         Place();
@@ -219,21 +201,20 @@ internal sealed unsafe class JackBridge : ISystemBridge
         var before = Volatile.Read(ref _cycles);
         for (var i = 0; i < MostSettling && !_isShut && Volatile.Read(ref _cycles) - before < 2; i++) Thread.Sleep(SettleMilliseconds / 10);
         _ = LibJack.Unregister(_client!, port.Handle);
-        _isNew = true;
-        Look();
+        TellAgain();
     }
 
     private void Place() => Volatile.Write(ref _slots, [.. _ports.Values.Where(port => port.Handle != 0).Select(port => new Slot { Port = port.Handle, Id = port.Id, Hears = port.Hears })]);
 
-    private void Connect(string from, string to, bool on)
+    /// <inheritdoc/>
+    public void Connect(string from, string to, bool on)
     {
         if (_client is not { } client) return;
         fixed (byte* source = Named(from), destination = Named(to))
         {
             _ = on ? LibJack.Connect(client, source, destination) : LibJack.Disconnect(client, source, destination);
         }
-        _isNew = true;
-        Look();
+        TellAgain();
     }
 
     private static byte[] Named(string word) => [.. Line.Bytes(word), 0];
@@ -257,7 +238,7 @@ internal sealed unsafe class JackBridge : ISystemBridge
             if (far is not null) LibJack.Free(far);
         }
         if (names is not null) LibJack.Free(names);
-        Say(lines.Append("done").ToString());
+        Program.Say(lines.Append("done").ToString());
     }
 
     /// <summary>Whose a port is, and what that calls it. What stands behind a port of the server's own is told by its other name, if it has one.</summary>
@@ -286,13 +267,7 @@ internal sealed unsafe class JackBridge : ISystemBridge
     private void EndNotes()
     {
         if (_isShut) return;
-        foreach (var port in _ports.Values.Where(port => !port.Hears))
-        {
-            for (var channel = 0; channel < 16; channel++)
-            {
-                foreach (var controller in (ReadOnlySpan<byte>)[64, 123]) _ = _link.Out.TryWrite(port.Id, 0, [(byte)(0xB0 | channel), controller, 0]);
-            }
-        }
+        Program.EndNotes(_link, _ports.Values.Where(port => !port.Hears).Select(port => port.Id));
         var before = Volatile.Read(ref _cycles);
         for (var i = 0; i < MostSettling && !_isShut && (_link.Out.Count > 0 || Volatile.Read(ref _cycles) - before < 2); i++) Thread.Sleep(SettleMilliseconds / 10);
     }

@@ -75,8 +75,11 @@ public sealed class EchoLearner
         internal double Delay;
         internal long Last;
 
+        /// <summary>How many came at another time since the last that came after the delay.</summary>
+        internal int Elsewhere;
+
         internal void Begin(long delay, bool isOwn) =>
-            (Delay, All, Foreign) = (delay, new Tally { Of = 1 }, new Tally { Of = isOwn ? 0 : 1 });
+            (Delay, All, Foreign, Elsewhere) = (delay, new Tally { Of = 1 }, new Tally { Of = isOwn ? 0 : 1 }, 0);
     }
 
     /// <summary>From now on messages run through this studio. What was learned of its ports before is kept.</summary>
@@ -173,8 +176,8 @@ public sealed class EchoLearner
             {
                 if (sent.Number <= relation.Last || _met.Contains(relation)) continue;
                 if (Math.Abs(after.Microseconds - relation.Delay) <= ToleranceOf(relation)) relation.Delay += (after.Microseconds - relation.Delay) / 4;
-                else if (relation.All.Came > 1) continue;
-                // What came first may have been late: it is begun with anew.
+                else if (++relation.Elsewhere < relation.All.Came) continue;
+                // The first that came may have been late: it is begun with anew.
                 else relation.Begin(after.Microseconds, sent.IsOwn);
             }
             else
@@ -188,6 +191,7 @@ public sealed class EchoLearner
             }
             relation.All.Take(sent.Time.Microseconds);
             if (!sent.IsOwn) relation.Foreign.Take(sent.Time.Microseconds);
+            relation.Elsewhere = 0;
             relation.Last = sent.Number;
             _met.Add(relation);
         }

@@ -312,6 +312,25 @@ public class GuardTests
     }
 
     [Fact]
+    public void An_echo_is_known_though_the_first_that_come_are_late()
+    {
+        var studio = Gear("keys", "synth").Lay("keys", "synth");
+        for (var late = 0; late < 6; late++)
+        {
+            var room = new EchoRoom(studio) { Learns = true };
+            for (var i = 0; i < 24; i++)
+            {
+                room.Cross("synth", "synth", i < late ? 60_000 - 6_000 * i : 5_000);
+                room.Play("keys", i * 500_000L, 0x90, (byte)(60 + i * 7 % 16), 100);
+                room.Run((i + 1) * 500_000L - 1);
+            }
+            var found = Assert.Single(room.Found);
+            Assert.True(found.Change is { IsNone: true });
+            Assert.Equal(5_000, found.Delay.Microseconds);
+        }
+    }
+
+    [Fact]
     public void A_device_that_is_played_through_Weiche_by_itself_is_no_echo_of_its_own()
     {
         // A drum computer whose own sound is played by way of Weiche sends the same at a steady pace.

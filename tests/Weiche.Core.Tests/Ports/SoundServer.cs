@@ -19,7 +19,7 @@ internal sealed class SoundServer : IDisposable
 
     internal async Task Start()
     {
-        _server = Run("jackd", "-r", "-n", Name, "-d", "dummy", "-r", "48000", "-p", _period);
+        _server = Run("jackd", "-R", "-P", "60", "-n", Name, "-d", "dummy", "-r", "48000", "-p", _period);
         for (var i = 0; i < 200 && !(await Ports()).Contains("system:playback_1"); i++) await Task.Delay(50);
     }
 

@@ -18,7 +18,7 @@ internal static class LineupsBench
     internal sealed record Entering(double Enter, double Worst, double Swap, long Bytes);
 
     /// <summary>A studio whose routes are on duty in some of many lineups, one in five in all.</summary>
-    internal static Studio Evening(int devices, int routes, int lineups, int seed)
+    private static Studio Evening(int devices, int routes, int lineups, int seed)
     {
         var random = new Random(seed);
         var studio = Studios.Generate(devices, routes, seed);
@@ -67,7 +67,7 @@ internal static class LineupsBench
     {
         var studio = Evening(64, 300, 30, 2030);
         var (many, one) = (new List<double>(), new List<double>());
-        for (var i = 0; i < rounds + 2; i++)
+        for (var i = 0; i < rounds + ChecksBench.Warm; i++)
         {
             one.Add(Microseconds(() => Checker.Check(studio.In(studio.Lineups[0].Id))) / 1000);
             many.Add(Microseconds(() =>
@@ -76,7 +76,7 @@ internal static class LineupsBench
                 foreach (var lineup in studio.Lineups) report = Checker.Check(studio.In(lineup.Id), report);
             }) / 1000);
         }
-        return (Table.Median(many.Skip(2)), Table.Median(one.Skip(2)));
+        return (Table.Median(many.Skip(ChecksBench.Warm)), Table.Median(one.Skip(ChecksBench.Warm)));
     }
 
     private static double Compile(Studio studio, int rounds)

@@ -41,6 +41,7 @@ internal static class CablingChecks
                 FindingKind.Cabling, Severity.Warning, $"thru-{jack.jack.Id}", $"{jack.device.Name} {jack.jack.Name} repeats nothing",
                 $"A cable leads on from {jack.device.Name} {jack.jack.Name}, and the device has no way from its IN to it.");
         }
+        if (!studio.Ports.Any(port => port.IsLoose)) yield break;
         foreach (var route in studio.Routes.Where(LiveRoutes.Of(studio).IsOn))
         {
             var ends = studio.SourcesOf(route).Append(studio.FindPort(route.To)!.Value).Where(port => port.IsLoose && (route.From is OneSource || !port.IsSource)).ToList();

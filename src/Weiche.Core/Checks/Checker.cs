@@ -74,7 +74,7 @@ public static class Checker
     /// counts on.</param>
     public static CheckReport Check(Studio studio, CheckReport? previous = null)
     {
-        var search = CircuitSearch.Of(Flow.Of(studio), previous?.Search);
+        var search = CircuitSearch.Of(Flow.Of(studio, previous?.Search.Flow), previous?.Search);
         var ways = WaySearch.Of(search, previous?.Ways);
         var measured = previous?.Measured ?? Measured.Nothing;
         var loads = WireLoads.Of(search.Flow, ways, measured).ToImmutableArray();
@@ -86,12 +86,12 @@ public static class Checker
             .Concat(Clocks.Of(search))
             .Concat(MpeChecks.Of(search.Flow, ways))
             .Concat(CablingChecks.Of(search))
-            .Concat(NameChecks.Of(studio))
+            .Concat(search.Flow.Room.Names)
             .Concat(Hearing.Of(search));
         var looked = new LookedAt(
             search.Flow.Steps.Select(step => step.Route).OfType<Route>().DistinctBy(route => route.Id).Count(),
             search.Flow.Places.Count(place => place is not null),
-            search.Flow.Links.All.Count(link => link.Kind is LinkKind.Inner or LinkKind.Virtual && link.To != Place.Sound),
+            search.Flow.Room.Ways.Count(link => link.Kind is LinkKind.Inner or LinkKind.Virtual && link.To != Place.Sound),
             ways.IsWhole);
         var found = InOrder(findings);
         search.Forget();

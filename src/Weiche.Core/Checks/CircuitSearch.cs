@@ -23,10 +23,10 @@ internal sealed class CircuitSearch
     private const int MaxCounted = 64;
 
     private readonly MessageSet[] _into;
-    private readonly Dictionary<StepKey, Passed> _passed = [];
-    private readonly Dictionary<(StepKey Step, int Pass), Passed> _backed = [];
-    private readonly Dictionary<StepKey, Solved> _solved = [];
-    private readonly Dictionary<StepKey, IReadOnlyList<Finding>> _findings = [];
+
+    // Both by the first step of a component.
+    private readonly Dictionary<Step, Solved> _solved = [];
+    private readonly Dictionary<Step, IReadOnlyList<Finding>> _findings = [];
     private readonly bool[] _reused;
     private CircuitSearch? _previous;
 
@@ -78,13 +78,13 @@ internal sealed class CircuitSearch
 
     /// <summary>Messages after each number of rounds, from a place of a component: first all that end, then those of them that can be
     /// there after one round, and so on, until none is left.</summary>
-    internal int CountRounds(int component, int place, out MessageSet last)
+    internal int CountRounds(int place, out MessageSet last)
     {
         var rounds = 0;
         last = Reach[place].Except(Endless[place]);
         while (true)
         {
-            var next = OneRound(component, place, last);
+            var next = OneRound(place, last);
             if (next.IsEmpty) return rounds;
             rounds++;
             last = next;
@@ -95,16 +95,18 @@ internal sealed class CircuitSearch
     /// has to be worked out.</summary>
     internal IReadOnlyList<Finding>? KnownFindings(int component)
     {
-        if (_previous is null || !_reused[component] || _previous.Flow.Studio.Devices != Flow.Studio.Devices || _previous.Flow.Studio.Cables != Flow.Studio.Cables) return null;
+        if (_previous is null || !_reused[component]) return null;
+        // Names stand in them: of ports, and of the groups that routes are from.
+        if (_previous.Flow.Studio.Devices != Flow.Studio.Devices || _previous.Flow.Studio.Cables != Flow.Studio.Cables || _previous.Flow.Studio.Groups != Flow.Studio.Groups) return null;
         var places = Flow.Components[component].Places;
         if (places.Any(place => Grows[place] != (Flow.Places[place] is { } end && _previous.Flow.Number(end) is { } number && _previous.Grows[number]))) return null;
-        return _previous._findings.GetValueOrDefault(KeyOf(First(component)));
+        return _previous._findings.GetValueOrDefault(First(component));
     }
 
     /// <summary>Keeps what was found about a component.</summary>
-    internal void Remember(int component, IReadOnlyList<Finding> findings) => _findings[KeyOf(First(component))] = findings;
+    internal void Remember(int component, IReadOnlyList<Finding> findings) => _findings[First(component)] = findings;
 
-    private Step First(int component) => Flow.Components[component].Places.SelectMany(place => Flow.OutOf[place]).First(Flow.IsWithin);
+    private Step First(int component) => Flow.Components[component].Places.SelectMany(place => Flow.OutWithin[place]).First();
 
     /// <summary>Whether something can go round here that could not in another version of the studio.</summary>
     internal bool OpensMoreThan(CircuitSearch before)
@@ -138,40 +140,15 @@ internal sealed class CircuitSearch
 
     private void Send(Step step)
     {
-        if (!Reach[step.From].IsEmpty) _into[step.To] = _into[step.To].Union(ImageOf(step, Reach[step.From]));
-    }
-
-    /// <summary>What a step makes of a set; what it made of the same set before is remembered.</summary>
-    internal MessageSet ImageOf(Step step, MessageSet set)
-    {
-        if (step.IsPlain) return set;
-        var key = KeyOf(step);
-        if (_passed.TryGetValue(key, out var known) && known.IsFor(step, set)) return known.Image;
-        var image = _previous is not null && _previous._passed.TryGetValue(key, out var before) && before.IsFor(step, set) ? before.Image : step.Image(set);
-        _passed[key] = new Passed(step, set, image);
-        return image;
-    }
-
-    /// <summary>What becomes a set on a step; what it was of the same set before is remembered.</summary>
-    /// <param name="step">The step.</param>
-    /// <param name="set">The set.</param>
-    /// <param name="pass">What it is asked for: each pass over the graph has a memory of its own.</param>
-    internal MessageSet PreImageOf(Step step, MessageSet set, int pass)
-    {
-        if (step.IsPlain) return set;
-        var key = (KeyOf(step), pass);
-        var image = _previous is not null && _previous._backed.TryGetValue(key, out var before) && before.IsFor(step, set) ? before.Image : step.PreImage(set);
-        _backed[key] = new Passed(step, set, image);
-        return image;
+        if (!Reach[step.From].IsEmpty) _into[step.To] = _into[step.To].Union(step.Image(Reach[step.From]));
     }
 
     /// <summary>A component with closed ways: forward until nothing is added, then backward until nothing is taken away.</summary>
     private void Solve(int component)
     {
         var places = Flow.Components[component].Places;
-        var steps = places.SelectMany(place => Flow.OutOf[place]).Where(Flow.IsWithin).ToArray();
-        var key = KeyOf(steps[0]);
-        if (_previous is not null && _previous._solved.TryGetValue(key, out var before) && before.IsFor(this, places, steps))
+        var steps = places.SelectMany(place => Flow.OutWithin[place]).ToArray();
+        if (_previous is not null && _previous._solved.TryGetValue(steps[0], out var before) && before.IsFor(this, places, steps))
         {
             for (var i = 0; i < places.Length; i++) (Reach[places[i]], Endless[places[i]]) = (before.Reach[i], before.Endless[i]);
             Rounds[component] = before.Rounds;
@@ -180,25 +157,25 @@ internal sealed class CircuitSearch
         }
         else
         {
-            FindReach(component, places);
-            FindEndless(component, places);
+            FindReach(places);
+            FindEndless(places);
             foreach (var place in Counted(component))
             {
-                var rounds = CountRounds(component, place, out var last);
+                var rounds = CountRounds(place, out var last);
                 if (rounds > Rounds[component]) (Rounds[component], Last[component]) = (rounds, (place, last));
             }
         }
-        _solved[key] = new Solved(
-            [.. places.Select(place => Flow.Places[place])], [.. steps.Select(step => (KeyOf(step), step))], [.. places.Select(place => _into[place])],
+        _solved[steps[0]] = new Solved(
+            [.. places.Select(place => Flow.Places[place])], steps, [.. places.Select(place => _into[place])],
             [.. places.Select(place => Reach[place])], [.. places.Select(place => Endless[place])], Rounds[component],
             Rounds[component] > 0 ? Flow.Places[Last[component].Place] : null, Last[component].Messages ?? MessageSet.Empty);
         foreach (var step in places.SelectMany(place => Flow.OutOf[place]).Where(step => !Flow.IsWithin(step))) Send(step);
     }
 
-    private void FindReach(int component, int[] places)
+    private void FindReach(int[] places)
     {
         foreach (var place in places) Reach[place] = _into[place];
-        Spread(places.Select(place => (place, _into[place])), place => Flow.OutOf[place].Where(step => Flow.ComponentOf[step.To] == component),
+        Spread(places.Select(place => (place, _into[place])), place => Flow.OutWithin[place],
             static (step, set) => (step.To, step.Image(set)),
             (place, arriving) =>
             {
@@ -265,18 +242,10 @@ internal sealed class CircuitSearch
         return back;
     }
 
-    private void FindEndless(int component, int[] places)
+    private void FindEndless(int[] places)
     {
         foreach (var place in places) Endless[place] = Reach[place];
-        Shrink(places, place =>
-        {
-            var goingOn = MessageSet.Empty;
-            foreach (var step in Flow.OutOf[place])
-            {
-                if (Flow.ComponentOf[step.To] == component) goingOn = goingOn.Union(step.PreImage(Endless[step.To]));
-            }
-            return Endless[place].Intersect(goingOn);
-        }, Endless, place => Flow.Into[place].Where(step => Flow.ComponentOf[step.From] == component).Select(step => step.From));
+        Shrink(places, place => CoveredBy(Endless[place], Flow.OutWithin[place], step => step.PreImage(Endless[step.To])), Endless, place => Flow.IntoWithin[place].Select(step => step.From));
     }
 
     /// <summary>Takes away from sets what does not come from within them, or does not go on in them, by some steps: what is left comes round
@@ -289,16 +258,32 @@ internal sealed class CircuitSearch
         var (outOf, into) = (steps.ToLookup(step => step.From), steps.ToLookup(step => step.To));
         Shrink(places, place =>
         {
-            if (sets[place].IsEmpty) return sets[place];
-            var comes = into[place].Aggregate(MessageSet.Empty, (all, step) => all.Union(step.Image(sets[step.From])));
-            var goes = outOf[place].Aggregate(MessageSet.Empty, (all, step) => all.Union(step.PreImage(sets[step.To])));
-            return sets[place].Intersect(comes).Intersect(goes);
+            var goes = CoveredBy(sets[place], outOf[place], step => step.PreImage(sets[step.To]));
+            return CoveredBy(goes, into[place], step => step.Image(sets[step.From]));
         }, sets, place => outOf[place].Select(step => step.To).Concat(into[place].Select(step => step.From)));
+    }
+
+    /// <summary>What of a set is in one of the sets to which steps lead.</summary>
+    private static MessageSet CoveredBy(MessageSet set, IEnumerable<Step> steps, Func<Step, MessageSet> lead)
+    {
+        // Mostly the first few cover all of it.
+        var covered = MessageSet.Empty;
+        foreach (var step in steps)
+        {
+            if (covered.HasAllOf(set)) return set;
+            covered = covered.Union(lead(step));
+        }
+        return set.Intersect(covered);
     }
 
     /// <summary>Takes away from sets until each is what a rule makes of it.</summary>
     private static void Shrink(int[] places, Func<int, MessageSet> rule, MessageSet[] sets, Func<int, IEnumerable<int>> concerned)
     {
+        if (places is [var only])
+        {
+            while (rule(only) is var left && !left.Equals(sets[only])) sets[only] = left;
+            return;
+        }
         var next = new Queue<int>(places.Reverse());
         var waits = places.ToHashSet();
         while (next.TryDequeue(out var place))
@@ -318,12 +303,12 @@ internal sealed class CircuitSearch
     /// is need not be: whatever comes back there comes back to the other one as well.</summary>
     private IEnumerable<int> Counted(int component) => Flow.Components[component].Places
         .Where(place => Flow.Places[place] is not null && !Reach[place].Except(Endless[place]).IsEmpty)
-        .Where(place => !(Flow.OutOf[place].Where(Flow.IsWithin).ToList() is [{ IsPlain: true } only] && only.To != place && Flow.Places[only.To] is not null))
+        .Where(place => !(Flow.OutWithin[place] is [{ IsPlain: true } only] && only.To != place && Flow.Places[only.To] is not null))
         .Take(MaxCounted);
 
     /// <summary>What is at a place after one round, of messages there that end.</summary>
-    internal MessageSet OneRound(int component, int place, MessageSet messages) =>
-        Around(place, messages, here => Flow.OutOf[here].Where(step => Flow.ComponentOf[step.To] == component), static (step, set) => (step.To, step.Image(set))).Except(Endless[place]);
+    internal MessageSet OneRound(int place, MessageSet messages) =>
+        Around(place, messages, here => Flow.OutWithin[here], static (step, set) => (step.To, step.Image(set))).Except(Endless[place]);
 
     private void FindGrowing()
     {
@@ -333,14 +318,14 @@ internal sealed class CircuitSearch
         foreach (var component in Flow.Components.Reverse())
         {
             foreach (var place in component.Places) forever[place] = Reach[place];
-            Shrink(component.Places, place => forever[place].Intersect(GoingOn(place)), forever, Within(step => step.From, place => Flow.Into[place]));
+            Shrink(component.Places, place => CoveredBy(forever[place], Flow.OutOf[place], step => step.PreImage(forever[step.To])), forever, place => Flow.IntoWithin[place].Select(step => step.From));
         }
         // And of that what comes from a closed way.
         var behind = Filled(all.Length);
         foreach (var component in Flow.Components)
         {
             foreach (var place in component.Places) behind[place] = forever[place];
-            Shrink(component.Places, place => behind[place].Intersect(Coming(place)), behind, Within(step => step.To, place => Flow.OutOf[place]));
+            Shrink(component.Places, place => CoveredBy(behind[place], Flow.Into[place], step => step.Image(behind[step.From])), behind, place => Flow.OutWithin[place].Select(step => step.To));
         }
         foreach (var place in all.Where(place => !behind[place].IsEmpty))
         {
@@ -355,36 +340,19 @@ internal sealed class CircuitSearch
             Grows[place] = behind[place].Overlaps(twice);
         }
 
-        MessageSet GoingOn(int place) => Flow.OutOf[place].Aggregate(MessageSet.Empty, (set, step) => set.Union(step.PreImage(forever[step.To])));
-        MessageSet Coming(int place) => Flow.Into[place].Aggregate(MessageSet.Empty, (set, step) => set.Union(step.Image(behind[step.From])));
-        Func<int, IEnumerable<int>> Within(Func<Step, int> other, Func<int, Step[]> steps) => place => steps(place).Where(Flow.IsWithin).Select(other);
-    }
-
-    private StepKey KeyOf(Step step) => new(step.Route?.Id.Value ?? 0, Flow.Places[step.From], Flow.Places[step.To]);
-
-    /// <summary>Names a step across versions of a studio.</summary>
-    private readonly record struct StepKey(int Route, Studios.Place? From, Studios.Place? To);
-
-    /// <summary>What a step made of what it was given.</summary>
-    private readonly record struct Passed(Step Step, MessageSet Came, MessageSet Image)
-    {
-        internal bool IsFor(Step step, MessageSet came) => step.Stages == Step.Stages && step.Taken.Equals(Step.Taken) && came.Equals(Came);
     }
 
     /// <summary>What was found out about a component.</summary>
-    private sealed record Solved(Studios.Place?[] Places, (StepKey Key, Step Step)[] Steps, MessageSet[] Into, MessageSet[] Reach, MessageSet[] Endless, int Rounds,
+    private sealed record Solved(Studios.Place?[] Places, Step[] Steps, MessageSet[] Into, MessageSet[] Reach, MessageSet[] Endless, int Rounds,
         Studios.Place? LastPlace, MessageSet Last)
     {
         internal bool IsFor(CircuitSearch search, int[] places, Step[] steps)
         {
-            if (places.Length != Places.Length || steps.Length != Steps.Length) return false;
+            // The same steps are from place to place as before; places that only a route with several sources knows have no name.
+            if (!steps.AsSpan().SequenceEqual(Steps)) return false;
             for (var i = 0; i < places.Length; i++)
             {
                 if (search.Flow.Places[places[i]] != Places[i] || !search._into[places[i]].Equals(Into[i])) return false;
-            }
-            for (var i = 0; i < steps.Length; i++)
-            {
-                if (search.KeyOf(steps[i]) != Steps[i].Key || steps[i].Stages != Steps[i].Step.Stages || !steps[i].Taken.Equals(Steps[i].Step.Taken)) return false;
             }
             return true;
         }

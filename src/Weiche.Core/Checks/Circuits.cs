@@ -20,7 +20,7 @@ internal sealed class Circuits
     {
         _search = search;
         _flow = search.Flow;
-        _words = new WayWords(_flow);
+        _words = _flow.Words;
     }
 
     /// <summary>The findings about circuits.</summary>
@@ -56,14 +56,14 @@ internal sealed class Circuits
         var rings = new List<Ring>();
         if (places.All(place => search.Endless[place].IsEmpty)) return rings;
         var open = new Stack<(int[] Places, Step[] Steps, MessageSet[] Sets)>();
-        open.Push((places, [.. places.SelectMany(place => flow.OutOf[place]).Where(flow.IsWithin)], Of(search.Endless, places)));
+        open.Push((places, [.. places.SelectMany(place => flow.OutWithin[place])], Of(search.Endless, places)));
         while (open.TryPop(out var here))
         {
             CircuitSearch.KeepCircling(here.Places, here.Steps, here.Sets);
             var running = here.Steps.Select(step => (Step: step, Set: step.Image(here.Sets[step.From]).Intersect(here.Sets[step.To]))).Where(item => !item.Set.IsEmpty).ToList();
             if (running.Count == 0) continue;
-            var runs = running.Select(item => item.Step.Index).ToHashSet();
-            var (of, parts) = Component.Find(flow.Places.Length, flow.OutOf, step => runs.Contains(step.Index));
+            var runs = running.Select(item => item.Step).ToHashSet();
+            var (of, parts) = Component.Find(flow.Places.Length, flow.OutOf, runs.Contains);
             var within = running.Where(item => of[item.Step.From] == of[item.Step.To]).ToList();
             if (within.Count == here.Steps.Length && within.TrueForAll(item => of[item.Step.From] == of[within[0].Step.From]))
             {
@@ -141,7 +141,7 @@ internal sealed class Circuits
         var (place, last) = _search.Last[component];
         var rounds = _search.Rounds[component];
         var end = last.Usual();
-        var chain = ChainTo(component, place, end, rounds);
+        var chain = ChainTo(place, end, rounds);
         var strides = FindWay(place, chain[0], to => to.Place == place && to.Message == chain[1], step => _flow.ComponentOf[step.To] == component) ?? [];
         var ring = _words.Ring(strides);
         var kinds = _search.Reach[place].Except(_search.Endless[place]).KindsIn().Members.Where(kind => last.KindsIn().Contains(kind)).ToList();
@@ -174,28 +174,27 @@ internal sealed class Circuits
         message.Kind == MessageKind.Note ? string.Create(CultureInfo.InvariantCulture, $", velocity {message.Data2}") : "";
 
     /// <summary>A message at a place for each round, the last of which is a given one.</summary>
-    private List<MidiMessage> ChainTo(int component, int place, MidiMessage end, int rounds)
+    private List<MidiMessage> ChainTo(int place, MidiMessage end, int rounds)
     {
         var chain = new List<MidiMessage> { end };
         var after = new List<MessageSet> { _search.Reach[place].Except(_search.Endless[place]) };
-        while (after.Count < rounds) after.Add(_search.OneRound(component, place, after[^1]));
+        while (after.Count < rounds) after.Add(_search.OneRound(place, after[^1]));
         for (var i = 0; i < rounds; i++)
         {
             // Backwards one round: what at the place becomes this, and was there after one round less.
-            var set = BackOneRound(component, place, MessageSet.Of(chain[0])).Intersect(after[rounds - 1 - i]);
+            var set = BackOneRound(place, MessageSet.Of(chain[0])).Intersect(after[rounds - 1 - i]);
             chain.Insert(0, set.Usual());
         }
         return chain;
     }
 
-    private MessageSet BackOneRound(int component, int place, MessageSet messages) => CircuitSearch.Around(
-        place, messages, here => _flow.Into[here].Where(step => _flow.ComponentOf[step.From] == component), (step, set) => (step.From, step.PreImage(set).Intersect(_search.Reach[step.From])));
+    private MessageSet BackOneRound(int place, MessageSet messages) => CircuitSearch.Around(
+        place, messages, here => _flow.IntoWithin[here], (step, set) => (step.From, step.PreImage(set).Intersect(_search.Reach[step.From])));
 
     /// <summary>A short closed way of one message, found by following it; null if none goes through the place.</summary>
     private List<MessageStep>? FindRing(Ring circuit, int place)
     {
-        var steps = circuit.Running.Select(item => item.Step.Index).ToHashSet();
-        bool Goes(Step step) => steps.Contains(step.Index);
+        var steps = circuit.Running.Select(item => item.Step).ToHashSet();
         foreach (var kind in circuit.Circling[place].KindsIn().Members)
         {
             var message = circuit.Circling[place].Usual(kind);
@@ -204,11 +203,11 @@ internal sealed class Circuits
             var here = (Place: place, Message: message);
             while (seen.Count < MaxFollowed && seen.Add(here))
             {
-                var on = Next(here).Where(next => Goes(next.Step) && circuit.Circling[next.Step.To].Contains(next.Became)).ToList();
+                var on = Next(here).Where(next => steps.Contains(next.Step) && circuit.Circling[next.Step.To].Contains(next.Became)).ToList();
                 if (on.Count == 0) break;
                 here = (on[0].Step.To, on[0].Became);
             }
-            if (seen.Contains(here) && FindWay(here.Place, here.Message, to => to == here, Goes) is { Count: > 0 } ring) return ring;
+            if (seen.Contains(here) && FindWay(here.Place, here.Message, to => to == here, steps.Contains) is { Count: > 0 } ring) return ring;
         }
         return null;
     }
@@ -257,6 +256,7 @@ internal sealed class Circuits
         var first = strides.FindIndex(stride => stride.Step.From == start);
         var around = strides.Skip(first).Concat(strides.Take(first)).Select(stride => stride.Step).ToList();
         var component = _flow.Components[_flow.ComponentOf[start]].Places;
+        var endlessKinds = component.SelectMany(place => _search.Endless[place].KindsIn().Members).ToHashSet();
         foreach (var kind in _search.Reach[start].KindsIn().Members)
         {
             var circling = circuit.Circling[start].OfKind(kind);
@@ -274,7 +274,7 @@ internal sealed class Circuits
                 continue;
             }
             var came = _search.Reach[start];
-            var elsewhere = component.Any(place => _search.Endless[place].KindsIn().Contains(kind));
+            var elsewhere = endlessKinds.Contains(kind);
             yield return new Running(kind, SetWords.Which(came, kind), false, StoppedBy(came.Usual(kind), start, strides) + (elsewhere ? " here, and runs in another circle" : ""));
         }
     }

@@ -4,7 +4,6 @@ using Weiche.Core.Midi;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
 using Weiche.Core.Studios.Edits;
-using Weiche.Core.Ways;
 
 namespace Weiche.Core.Checks;
 
@@ -66,7 +65,7 @@ internal static class Clocks
 
         void Add(int place, Reaching clock)
         {
-            if (flow.Places[place] is not { } end || RoomLinks.HearerAt(studio, end) is not { } hearer) return;
+            if (flow.HearerAt(place) is not { } hearer) return;
             // What a device keeps time by itself it does not get from itself.
             if (hearer.Id == clock.From && clock.Follows is null) return;
             if (!byHearer.TryGetValue(hearer.Id, out var list)) byHearer.Add(hearer.Id, list = []);

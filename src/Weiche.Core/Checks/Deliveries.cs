@@ -1,7 +1,6 @@
 using Weiche.Core.Midi;
 using Weiche.Core.Sets;
 using Weiche.Core.Studios;
-using Weiche.Core.Ways;
 
 namespace Weiche.Core.Checks;
 
@@ -29,11 +28,11 @@ internal sealed class Deliveries
     internal static Deliveries Of(Flow flow, IReadOnlySet<DeviceId> hearers)
     {
         var deliveries = new Deliveries(flow.Studio);
-        var listening = Hearing.Listening(flow, false);
+        var listening = flow.Listening;
         var senders = flow.Places.Index().Where(place => !flow.Sent[place.Index].IsEmpty).Select(place => (place.Index, Device: flow.OwnerOf(place.Item!.Value)!))
             // Where nothing is said to be plugged in, nobody would miss anything.
             .Where(sender => !sender.Device.IsInterface()).ToList();
-        foreach (var ears in flow.Places.Index().Where(place => !listening[place.Index].IsEmpty).GroupBy(place => RoomLinks.HearerAt(flow.Studio, place.Item!.Value)!.Id).Where(group => hearers.Contains(group.Key)))
+        foreach (var ears in flow.Places.Index().Where(place => !listening[place.Index].IsEmpty).GroupBy(place => flow.HearerAt(place.Index)!.Id).Where(group => hearers.Contains(group.Key)))
         {
             var ends = new MessageSet[flow.Places.Length];
             Array.Fill(ends, MessageSet.Empty);
@@ -60,7 +59,7 @@ internal sealed class Deliveries
         while (next.TryDequeue(out var place))
         {
             if (!seen.Add(place)) continue;
-            if (flow.Places[place] is { } end && RoomLinks.HearerAt(flow.Studio, end) is { } hearer) yield return hearer.Id;
+            if (flow.HearerAt(place) is { } hearer) yield return hearer.Id;
             foreach (var step in flow.OutOf[place]) next.Enqueue(step.To);
         }
     }

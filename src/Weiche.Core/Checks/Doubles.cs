@@ -13,19 +13,14 @@ namespace Weiche.Core.Checks;
 /// program. A layer an octave apart, or on another channel, is none. The velocity does not matter: the key is struck twice.</remarks>
 internal static class Doubles
 {
-    /// <summary>The two ways by which a message of one origin arrives twice, and that message; for each hearer the first two.</summary>
-    internal static IEnumerable<(HeardWay One, HeardWay Other, MidiMessage Witness)> Find(IEnumerable<HeardWay> ways)
+    /// <summary>Of the ways from one origin to one hearer the first two by which a message arrives twice, and that message; null if there are none.</summary>
+    internal static (HeardWay One, HeardWay Other, MidiMessage Witness)? Find(List<HeardWay> ways)
     {
-        foreach (var pair in ways.GroupBy(way => way.Hearer.Id))
+        foreach (var (one, other) in Pairs(ways))
         {
-            var list = pair.ToList();
-            foreach (var (one, other) in Pairs(list))
-            {
-                if (Witness(one, other) is not { } witness) continue;
-                yield return (one, other, witness);
-                break;
-            }
+            if (Witness(one, other) is { } witness) return (one, other, witness);
         }
+        return null;
     }
 
     /// <summary>A message that arrives as the same by both ways, or, of a way and itself, twice by it; null if none does.</summary>
@@ -53,13 +48,12 @@ internal static class Doubles
         }
         return null;
 
-        IEnumerable<MidiMessage> InCommon(MessageSet set) => set.Members(Plain.Members)
-            .Where(message => channels.Contains(Channel.FromIndex(message.ChannelIndex)) && (message.Kind is not (MessageKind.Note or MessageKind.PolyPressure) || (keys >> message.Data1 & 1) != 0));
+        IEnumerable<MidiMessage> InCommon(MessageSet set) => set.Members(Plain, channels, keys);
     }
 
     private const int FirstTried = 24;
 
-    private static readonly KindSet Plain = KindSet.Of([.. MessageKinds.All.Where(MessageKinds.HasChannel)]);
+    private static readonly MessageKind[] Plain = [.. MessageKinds.All.Where(MessageKinds.HasChannel)];
 
     private static bool IsTwice(HeardWay one, HeardWay other, MidiMessage message, bool onAnyChannel)
     {
@@ -69,42 +63,44 @@ internal static class Doubles
     }
 
     /// <summary>The findings.</summary>
-    internal static IEnumerable<Finding> Of(Flow flow, WaySearch search) => search.ByOrigin((_, ways) => Of(flow, ways).ToList());
+    internal static IEnumerable<Finding> Of(Flow flow, WaySearch search) => search.ByEnds(ways => Of(flow, ways));
 
     /// <summary>Devices that can be played, sound and are played from here, of which nobody has said whether their keys play their own sound:
     /// whether anything arrives twice there is not known.</summary>
-    internal static IEnumerable<Finding> Unknown(Studio studio) =>
-        from device in studio.Devices
-        where device.PlaysItself && device.LocalControl is null && studio.Routes.Any(route => studio.FindPort(route.To)?.Device.Id == device.Id)
-        select new Finding(
-            FindingKind.Asked, Severity.Notice, $"local-{device.Id}", $"Does {device.Name} play its own sound?",
-            $"{device.Name} can be played and makes a sound, and nobody has said whether the two are joined in it (local control). Until then nobody can say whether what is sent to it sounds twice.")
-        {
-            Proposed = [new SayLocalControl(device.Id, true), new SayLocalControl(device.Id, false)],
-        };
-
-    private static IEnumerable<Finding> Of(Flow flow, IReadOnlyList<HeardWay> ways)
+    internal static IEnumerable<Finding> Unknown(Studio studio)
     {
-        var words = new WayWords(flow);
-        foreach (var (one, other, witness) in Find(ways))
+        var played = studio.Routes.Select(route => studio.FindPort(route.To)?.Device.Id).ToHashSet();
+        return from device in studio.Devices
+               where device.PlaysItself && device.LocalControl is null && played.Contains(device.Id)
+               select new Finding(
+                   FindingKind.Asked, Severity.Notice, $"local-{device.Id}", $"Does {device.Name} play its own sound?",
+                   $"{device.Name} can be played and makes a sound, and nobody has said whether the two are joined in it (local control). "
+                   + "Until then nobody can say whether what is sent to it sounds twice.")
+               {
+                   Proposed = [new SayLocalControl(device.Id, true), new SayLocalControl(device.Id, false)],
+               };
+    }
+
+    private static Finding? Of(Flow flow, List<HeardWay> ways)
+    {
+        if (Find(ways) is not var (one, other, witness)) return null;
+        var told = new[] { one, other }.Select(way => Told(flow, way, witness)).ToArray();
+        var apart = (told[0].Delay - told[1].Delay).Length;
+        var own = one.From.Id == one.Hearer.Id;
+        var title = own ? $"{one.Hearer.Name} plays its own keys twice" : $"{one.From.Name} reaches {one.Hearer.Name} twice";
+        var distance = apart == MidiSpan.Zero ? "at the same time" : $"{apart.Exactly()} apart";
+        var by = ReferenceEquals(one, other) ? $"twice by {told[0].Name}" : $"by {told[0].Name} and by {told[1].Name}";
+        Step[] steps = [.. one.Steps, .. other.Steps];
+        return new Finding(
+            FindingKind.Doubled, Severity.Warning, string.Create(CultureInfo.InvariantCulture, $"double-{flow.Places[one.Origin]!.Value.Id}-{one.Hearer.Id}"),
+            title, $"{MessageAt(witness)} gets to {one.Hearer.Name} {by}, {distance}.")
         {
-            var told = new[] { one, other }.Select(way => Told(flow, words, way, witness)).ToArray();
-            var apart = (told[0].Delay - told[1].Delay).Length;
-            var own = one.From.Id == one.Hearer.Id;
-            var title = own ? $"{one.Hearer.Name} plays its own keys twice" : $"{one.From.Name} reaches {one.Hearer.Name} twice";
-            var distance = apart == MidiSpan.Zero ? "at the same time" : $"{apart.Exactly()} apart";
-            var by = ReferenceEquals(one, other) ? $"twice by {told[0].Name}" : $"by {told[0].Name} and by {told[1].Name}";
-            yield return new Finding(
-                FindingKind.Doubled, Severity.Warning, string.Create(CultureInfo.InvariantCulture, $"double-{flow.Places[one.Origin]!.Value.Id}-{one.Hearer.Id}"),
-                title, $"{MessageAt(witness)} gets to {one.Hearer.Name} {by}, {distance}.")
-            {
-                Ways = [.. told],
-                Routes = RoutesOf(one.Steps.Concat(other.Steps)),
-                Paths = [.. PathsOf(one.Steps.Concat(other.Steps)), .. Local(one), .. Local(other)],
-                Outside = OutsideOf(one.Steps.Concat(other.Steps)),
-                Evidence = [Harm(witness.Kind, apart)],
-            };
-        }
+            Ways = [.. told],
+            Routes = RoutesOf(steps),
+            Paths = [.. PathsOf(steps), .. Local(one), .. Local(other)],
+            Outside = OutsideOf(steps),
+            Evidence = [Harm(witness.Kind, apart)],
+        };
     }
 
     /// <summary>What it does to hear a message of a kind twice.</summary>
@@ -123,7 +119,7 @@ internal static class Doubles
 
     private static IEnumerable<(DeviceId, InnerPathId)> Local(HeardWay way) => way.IsLocal ? [(way.From.Id, way.From.LocalControl!.Id)] : [];
 
-    private static FoundWay Told(Flow flow, WayWords words, HeardWay way, MidiMessage witness)
+    private static FoundWay Told(Flow flow, HeardWay way, MidiMessage witness)
     {
         if (way.IsLocal) return new FoundWay("its own keys (local control)", [], way.From.LocalControl!.Delay);
         var strides = new List<MessageStep>();
@@ -135,9 +131,9 @@ internal static class Doubles
             strides.Add(new MessageStep(step, here, became[0]));
             here = became[0];
         }
-        var legs = words.Legs(strides);
+        var legs = flow.Words.Legs(strides);
         var begin = flow.PortAt(way.Origin) is { IsSource: true } port ? port.Port.Wire.UsualDelay() : MidiSpan.Zero;
-        var name = string.Join(", then ", way.Steps.Where(step => step.Route is not null && flow.Places[step.To] is not null).Select(step => $"the route {flow.Studio.Describe(step.Route!)}"));
+        var name = string.Join(", then ", way.Steps.Where(step => step.Route is not null && flow.Places[step.To] is not null).Select(step => $"the route {flow.Words.NameOf(step.Route!)}"));
         return new FoundWay(name.Length > 0 ? name : "the cables", legs, begin + MidiSpan.Sum(legs.Select(leg => leg.Delay)));
     }
 

@@ -7,44 +7,82 @@ using Weiche.Core.Ways;
 namespace Weiche.Core.Checks;
 
 /// <summary>A step of the graph that messages run through: a route, or one of the ways in the room.</summary>
-/// <param name="Index">Its number in <see cref="Flow.Steps"/>.</param>
-/// <param name="From">The place where it begins, by number.</param>
-/// <param name="To">The place where it ends, by number.</param>
-/// <param name="Route">The route, or null. A route with several sources is a step from each of them to a place of its own, and
+/// <remarks>It remembers what it made of sets. One that is the same in the next version of a studio is taken from the version before, memory and all.</remarks>
+/// <param name="from">The place where it begins, by number.</param>
+/// <param name="to">The place where it ends, by number.</param>
+/// <param name="route">The route, or null. A route with several sources is a step from each of them to a place of its own, and
 /// one step from there on, so that its stages are gone through once.</param>
-/// <param name="Link">The way in the room, or null.</param>
-/// <param name="Stages">What messages go through on it.</param>
-/// <param name="Taken">What never gets onto it: what routes that divert take away before.</param>
-internal sealed record Step(int Index, int From, int To, Route? Route, Link? Link, ImmutableArray<Stage> Stages, MessageSet Taken)
+/// <param name="link">The way in the room, or null.</param>
+/// <param name="stages">What messages go through on it.</param>
+/// <param name="taken">What never gets onto it: what routes that divert take away before.</param>
+/// <param name="alike">One of another version with the same stages, which takes the same; null for none.</param>
+internal sealed class Step(int from, int to, Route? route, Link? link, ImmutableArray<Stage> stages, MessageSet taken, Step? alike = null)
 {
+    private readonly SetMemo _images = alike?._images ?? new SetMemo();
+    private readonly SetMemo _preImages = alike?._preImages ?? new SetMemo();
+
+    internal int From => from;
+
+    internal int To => to;
+
+    internal Route? Route => route;
+
+    internal Link? Link => link;
+
+    internal ImmutableArray<Stage> Stages => stages;
+
+    internal MessageSet Taken => taken;
+
     /// <summary>Whether everything that begins it ends it as it was.</summary>
-    internal bool IsPlain => Stages.IsEmpty && Taken.IsEmpty;
+    internal bool IsPlain => stages.IsEmpty && taken.IsEmpty;
 
-    internal MessageSet Image(MessageSet set) => Stage.ImageOf(Stages, set.Except(Taken));
+    /// <summary>What its stages do, in words: "no clock · ch 1 → 3"; empty for none.</summary>
+    internal string Signs => field ??= string.Join(" · ", stages.Where(stage => stage is not OffStage).Select(stage => stage.Sign));
 
-    internal MessageSet PreImage(MessageSet set) => Stage.PreImageOf(Stages, set).Except(Taken);
+    internal MessageSet Image(MessageSet set) => IsPlain || set.IsEmpty ? set : _images.Find(set) ?? _images.Keep(set, Stage.ImageOf(stages, set.Except(taken)));
+
+    internal MessageSet PreImage(MessageSet set) => IsPlain || set.IsEmpty ? set : _preImages.Find(set) ?? _preImages.Keep(set, Stage.PreImageOf(stages, set).Except(taken));
 
     /// <summary>The messages from which at least two ways lead on (<see cref="Stage.PreImageTwice"/>).</summary>
     internal MessageSet PreImageTwice(MessageSet once, MessageSet twice)
     {
-        for (var i = Stages.Length - 1; i >= 0; i--)
+        for (var i = stages.Length - 1; i >= 0; i--)
         {
-            twice = Stages[i].PreImageTwice(once, twice);
-            once = Stages[i].PreImage(once);
+            twice = stages[i].PreImageTwice(once, twice);
+            once = stages[i].PreImage(once);
         }
-        return twice.Except(Taken);
+        return twice.Except(taken);
     }
 
     /// <summary>What one message becomes on it, each as often as it does.</summary>
     internal ImmutableArray<Midi.MidiMessage> Run(in Midi.MidiMessage message) =>
-        Taken.Contains(message) ? [] : Stage.Run(Stages, [message], out _, out _);
+        taken.Contains(message) ? [] : Stage.Run(stages, [message], out _, out _);
 
     /// <summary>What one message becomes on steps one after the other, each as often as it does.</summary>
     internal static List<Midi.MidiMessage> Run(Step[] steps, Midi.MidiMessage message)
     {
-        var here = new List<Midi.MidiMessage> { message };
-        foreach (var step in steps) here = [.. here.SelectMany(each => step.Run(each))];
-        return here;
+        // Most stages make one of one: then nothing is put together on the way.
+        Span<Midi.MidiMessage> results = stackalloc Midi.MidiMessage[Stage.MaxFanOut];
+        var one = message;
+        foreach (var step in steps)
+        {
+            if (step.Taken.Contains(one)) return [];
+            foreach (var stage in step.Stages)
+            {
+                var count = stage.Apply(one, results);
+                if (count == 0) return [];
+                if (count > 1) return Spread(steps, message);
+                one = results[0];
+            }
+        }
+        return [one];
+
+        static List<Midi.MidiMessage> Spread(Step[] steps, Midi.MidiMessage message)
+        {
+            var here = new List<Midi.MidiMessage> { message };
+            foreach (var step in steps) here = [.. here.SelectMany(each => step.Run(each))];
+            return here;
+        }
     }
 }
 
@@ -53,38 +91,36 @@ internal sealed record Step(int Index, int From, int To, Route? Route, Link? Lin
 /// <remarks>Places of routes with several sources come last and have no name.</remarks>
 internal sealed class Flow
 {
-    private readonly Dictionary<Place, int> _numbers = [];
+    // The steps of the version before; and these, as soon as there is a version after.
+    private Dictionary<StepKey, Step>? _before;
+    private readonly Lazy<Dictionary<StepKey, Step>> _steps;
 
-    private Flow(Studio studio)
+    /// <summary>Names a step across versions of a studio: a route's, an inner path's, or another way's, by its ends.</summary>
+    private readonly record struct StepKey(RouteId? Route, InnerPathId? Path, Place? From, Place? To);
+
+    private Flow(Studio studio, Flow? previous)
     {
         Studio = studio;
-        Links = RoomLinks.Of(studio);
-        var places = new List<Place?>();
-        foreach (var device in studio.Devices)
-        {
-            foreach (var port in device.Ports) Add(Place.At(port.Id));
-            foreach (var jack in device.Jacks) Add(Place.At(jack.Id));
-        }
+        _before = previous?._steps.Value;
+        _steps = new Lazy<Dictionary<StepKey, Step>>(ByKey);
+        Room = RoomPlaces.Of(studio, previous?.Room);
+        var places = Room.Places.Select(place => (Place?)place).ToList();
         var steps = new List<Step>();
-        foreach (var link in Links.All)
+        foreach (var link in Room.Ways)
         {
             // What a device's keys and sound do is no way from one place to another.
-            if (link.On && Number(link.From) is { } from && Number(link.To) is { } to) steps.Add(new Step(steps.Count, from, to, null, link, link.Stages, MessageSet.Empty));
+            if (link.On && Number(link.From) is { } from && Number(link.To) is { } to) steps.Add(StepOf(places, from, to, null, link, link.Stages, MessageSet.Empty));
         }
         AddRoutes(places, steps);
         Places = [.. places];
         Steps = [.. steps];
         (OutOf, Into) = (Lists(step => step.From), Lists(step => step.To));
-        Sent = new MessageSet[Places.Length];
-        Array.Fill(Sent, MessageSet.Empty);
-        foreach (var device in studio.Devices) AddSent(device);
+        (Sent, Listening, Sounding) = (AtAll(Room.Sent), AtAll(Room.Listening), AtAll(Room.Sounding));
         (ComponentOf, Components) = Component.Find(Places.Length, OutOf);
+        (OutWithin, IntoWithin) = (Within(OutOf), Within(Into));
 
-        void Add(Place end)
-        {
-            _numbers.Add(end, places.Count);
-            places.Add(end);
-        }
+        // Where several sources come together nobody sends or hears.
+        MessageSet[] AtAll(MessageSet[] sets) => Places.Length == sets.Length ? sets : [.. sets, .. CircuitSearch.Filled(Places.Length - sets.Length)];
 
         Step[][] Lists(Func<Step, int> end)
         {
@@ -92,11 +128,13 @@ internal sealed class Flow
             foreach (var step in Steps) (lists[end(step)] ??= []).Add(step);
             return Array.ConvertAll(lists, list => list?.ToArray() ?? []);
         }
+
+        Step[][] Within(Step[][] lists) => Array.ConvertAll(lists, steps => Array.TrueForAll(steps, IsWithin) ? steps : Array.FindAll(steps, IsWithin));
     }
 
     internal Studio Studio { get; }
 
-    internal RoomLinks Links { get; }
+    internal RoomPlaces Room { get; }
 
     /// <summary>What each place is; null for the place of a route with several sources.</summary>
     internal Place?[] Places { get; }
@@ -107,8 +145,20 @@ internal sealed class Flow
 
     internal Step[][] Into { get; }
 
+    /// <summary>For each place the steps from it that stay within its component.</summary>
+    internal Step[][] OutWithin { get; }
+
+    /// <summary>For each place the steps to it from within its component.</summary>
+    internal Step[][] IntoWithin { get; }
+
     /// <summary>For each place what a device sends there by itself.</summary>
     internal MessageSet[] Sent { get; }
+
+    /// <summary>For each place what its device listens to; empty where none does.</summary>
+    internal MessageSet[] Listening { get; }
+
+    /// <summary>The same, without devices that make no sound; equal where all of them do.</summary>
+    internal MessageSet[] Sounding { get; }
 
     /// <summary>For each place the number of its component.</summary>
     internal int[] ComponentOf { get; }
@@ -116,9 +166,18 @@ internal sealed class Flow
     /// <summary>The strongly connected components, each after all that lead to it.</summary>
     internal Component[] Components { get; }
 
-    internal static Flow Of(Studio studio) => new(studio);
+    /// <summary>A studio as a graph.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <param name="previous">Of the version before: steps that are the same are taken from there; null for none.</param>
+    internal static Flow Of(Studio studio, Flow? previous = null) => new(studio, previous);
 
-    internal int? Number(Place place) => _numbers.TryGetValue(place, out var number) ? number : null;
+    /// <summary>How ways through it are put into words.</summary>
+    internal WayWords Words => field ??= new WayWords(this);
+
+    internal int? Number(Place place) => Room.Number(place);
+
+    /// <summary>The device that hears what gets to a place, or null.</summary>
+    internal Device? HearerAt(int place) => place < Room.Hearers.Length ? Room.Hearers[place] : null;
 
     /// <summary>The port at a place, or null.</summary>
     internal DevicePort? PortAt(int place) => Places[place] is { Kind: PlaceKind.Port } end ? Studio.FindPort(new PortId(end.Id)) : null;
@@ -126,13 +185,31 @@ internal sealed class Flow
     /// <summary>The device that has a port or jack.</summary>
     internal Device? OwnerOf(Place place) => place.Kind == PlaceKind.Jack ? Studio.FindJack(new JackId(place.Id))?.Device : Studio.FindPort(new PortId(place.Id))?.Owner;
 
-    /// <summary>The places where a device sends by itself: its sources and its OUT jacks.</summary>
-    internal IEnumerable<int> OriginsOf(Device device) => device.Ports.Where(port => port.Direction == PortDirection.Source && port.Jack is null).Select(port => Place.At(port.Id))
-        .Concat(device.Jacks.Where(jack => jack.Role == JackRole.Out).Select(jack => Place.At(jack.Id)))
-        .Select(end => _numbers[end]);
-
     /// <summary>Whether a step stays within its component.</summary>
     internal bool IsWithin(Step step) => ComponentOf[step.From] == ComponentOf[step.To];
+
+    private static StepKey KeyOf(List<Place?> places, int from, int to, Route? route, Link? link) => new(route?.Id, link?.Inner?.Id, places[from], places[to]);
+
+    private Dictionary<StepKey, Step> ByKey()
+    {
+        var (steps, places) = (new Dictionary<StepKey, Step>(Steps.Length), Places.ToList());
+        foreach (var step in Steps) steps.TryAdd(KeyOf(places, step.From, step.To, step.Route, step.Link), step);
+        // A route that rests now may be back in the next version, or in the next lineup.
+        foreach (var (key, step) in _before ?? [])
+        {
+            if (key.Route is { } route && Studio.FindRoute(route) is not null) steps.TryAdd(key, step);
+        }
+        _before = null;
+        return steps;
+    }
+
+    /// <summary>A step: that of the version before if it is the very same, else a new one, with the memory of one that does the same.</summary>
+    private Step StepOf(List<Place?> places, int from, int to, Route? route, Link? link, ImmutableArray<Stage> stages, MessageSet taken)
+    {
+        var known = _before?.GetValueOrDefault(KeyOf(places, from, to, route, link));
+        if (known is null || known.Stages != stages || !known.Taken.Equals(taken)) return new Step(from, to, route, link, stages, taken);
+        return known.From == from && known.To == to && ReferenceEquals(known.Route, route) && known.Link == link ? known : new Step(from, to, route, link, stages, taken, known);
+    }
 
     private void AddRoutes(List<Place?> places, List<Step> steps)
     {
@@ -143,36 +220,18 @@ internal sealed class Flow
         {
             if (live.SourcesOf(route).Count(source => live.At(route, source) == RouteState.Live) <= 1) continue;
             together.Add(route.Id, places.Count);
-            steps.Add(new Step(steps.Count, places.Count, _numbers[Place.At(route.To)], route, null, route.Stages, Studio.LeftOutAt(route.To)));
             places.Add(null);
+            steps.Add(StepOf(places, places.Count - 1, Number(Place.At(route.To))!.Value, route, null, route.Stages, Studio.LeftOutAt(route.To)));
         }
         foreach (var source in live.Sources)
         {
             foreach (var (route, taken) in live.LiveFrom(Studio.FindPort(source)!.Value))
             {
                 var isTogether = together.TryGetValue(route.Id, out var at);
-                steps.Add(new Step(
-                    steps.Count, _numbers[Place.At(source)], isTogether ? at : _numbers[Place.At(route.To)], route, null, isTogether ? [] : route.Stages, isTogether ? taken : taken.Union(Studio.LeftOutAt(route.To))));
+                steps.Add(StepOf(
+                    places, Number(Place.At(source))!.Value, isTogether ? at : Number(Place.At(route.To))!.Value, route, null, isTogether ? [] : route.Stages, isTogether ? taken : taken.Union(Studio.LeftOutAt(route.To))));
             }
         }
-    }
-
-    private void AddSent(Device device)
-    {
-        if (device.IsVirtualPort())
-        {
-            // What a program sends to it that the studio does not know may be anything.
-            foreach (var cable in Studio.Outside.Where(cable => cable.From == default && device.Ports.Any(port => port.Id == cable.To))) Sent[_numbers[Place.At(cable.To)]] = MessageSet.All;
-            return;
-        }
-        if (device.IsInterface())
-        {
-            // What comes in where nobody said what is plugged in may be anything.
-            foreach (var jack in device.Jacks.Where(jack => jack.Role == JackRole.In && Studio.CableAt(jack.Id) is null)) Sent[_numbers[Place.At(jack.Id)]] = MessageSet.All;
-            return;
-        }
-        var sends = MessageSet.Of(device.Sends, device.SendsKinds);
-        foreach (var origin in OriginsOf(device)) Sent[origin] = sends;
     }
 }
 

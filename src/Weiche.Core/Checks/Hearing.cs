@@ -4,7 +4,6 @@ using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
 using Weiche.Core.Studios.Edits;
-using Weiche.Core.Ways;
 
 namespace Weiche.Core.Checks;
 
@@ -16,47 +15,49 @@ internal static class Hearing
     /// <summary>For each place which messages there get on to where something is done with them: backward, until nothing is added.</summary>
     /// <param name="flow">The graph.</param>
     /// <param name="ends">What is done with messages at each place; empty where nothing is.</param>
-    /// <param name="preImage">How the messages before a step are found; null to work them out.</param>
-    internal static MessageSet[] Back(Flow flow, MessageSet[] ends, Func<Step, MessageSet, MessageSet>? preImage = null)
+    internal static MessageSet[] Back(Flow flow, MessageSet[] ends)
     {
-        preImage ??= static (step, set) => step.PreImage(set);
         var sets = (MessageSet[])ends.Clone();
         foreach (var component in flow.Components.Reverse())
         {
+            if (!component.IsClosed)
+            {
+                sets[component.Places[0]] = HeardFrom(component.Places[0]);
+                continue;
+            }
             var next = new Queue<int>(component.Places.Reverse());
             var waits = component.Places.ToHashSet();
             while (next.TryDequeue(out var place))
             {
                 waits.Remove(place);
-                var set = flow.OutOf[place].Aggregate(sets[place], (all, step) => sets[step.To].IsEmpty ? all : all.Union(step.IsPlain ? sets[step.To] : preImage(step, sets[step.To])));
+                var set = HeardFrom(place);
                 if (set.Equals(sets[place])) continue;
                 sets[place] = set;
-                foreach (var step in flow.Into[place])
+                foreach (var step in flow.IntoWithin[place])
                 {
-                    if (flow.IsWithin(step) && waits.Add(step.From)) next.Enqueue(step.From);
+                    if (waits.Add(step.From)) next.Enqueue(step.From);
                 }
             }
         }
         return sets;
-    }
 
-    /// <summary>What each place's device listens to; empty where none does, or it makes no sound and sound is asked for.</summary>
-    internal static MessageSet[] Listening(Flow flow, bool sounding) => [.. flow.Places.Select(place =>
-        place is { } end && RoomLinks.HearerAt(flow.Studio, end) is { } device && (!sounding || device.Sounds)
-            ? MessageSet.Of(device.Listens, device.ListensKinds)
-            : MessageSet.Empty)];
+        MessageSet HeardFrom(int place)
+        {
+            var set = sets[place];
+            foreach (var step in flow.OutOf[place]) set = set.Union(step.PreImage(sets[step.To]));
+            return set;
+        }
+    }
 
     internal static IEnumerable<Finding> Of(CircuitSearch search)
     {
         var flow = search.Flow;
         // Where nothing is laid yet, nothing can be missed.
         if (flow.Studio.Routes.IsEmpty) return [];
-        var listening = Listening(flow, false);
-        var sounding = Listening(flow, true);
-        var heard = Back(flow, listening, (step, set) => search.PreImageOf(step, set, 0));
+        var heard = Back(flow, flow.Listening);
         // Where everything that hears sounds, what is heard sounds.
-        var sounds = sounding.SequenceEqual(listening) ? heard : Back(flow, sounding, (step, set) => search.PreImageOf(step, set, 1));
-        return SilentSources(flow, sounds).Concat(SilentDestinations(search, listening)).Concat(Unheard(search, heard));
+        var sounds = ReferenceEquals(flow.Room.Sounding, flow.Room.Listening) ? heard : Back(flow, flow.Sounding);
+        return SilentSources(flow, sounds).Concat(SilentDestinations(search)).Concat(Unheard(search, heard));
     }
 
     /// <summary>The places where a device sends by itself something that would sound if it got anywhere.</summary>
@@ -64,10 +65,10 @@ internal static class Hearing
     {
         foreach (var device in flow.Studio.Devices.Where(device => !device.PassesOn()))
         {
-            var places = flow.OriginsOf(device).ToList();
-            var sends = places.Aggregate(MessageSet.Empty, (set, place) => set.Union(flow.Sent[place])).Intersect(MessageSet.OnChannels);
+            var places = flow.Room.OriginsOf(device);
+            var sends = places.Aggregate(MessageSet.Empty, (set, place) => set.Union(flow.Room.SentOnChannels[place]));
             if (sends.IsEmpty || device.LocalControl is { On: true }) continue;
-            if (places.Any(place => sounding[place].Intersect(flow.Sent[place]).Overlaps(MessageSet.OnChannels))) continue;
+            if (Array.Exists(places, place => sounding[place].Overlaps(flow.Room.SentOnChannels[place]))) continue;
             var ports = flow.Studio.PortsOf(device.Id).Where(port => port.IsSource).ToList();
             var routes = flow.Studio.Routes.Where(route => flow.Studio.SourcesOf(route).Any(source => ports.Exists(port => port.Id == source.Id))).ToList();
             var on = routes.FindAll(LiveRoutes.Of(flow.Studio).IsOn);
@@ -113,15 +114,15 @@ internal static class Hearing
         return to.Device.Kind.Facts().OnlyShows ? $"{to.Name}, a display" : to.Device.Sounds ? $"{to.Name}, which gets nothing of it that it listens to" : $"{to.Name}, which makes no sound of its own";
     }
 
-    private static IEnumerable<Finding> SilentDestinations(CircuitSearch search, MessageSet[] listening)
+    private static IEnumerable<Finding> SilentDestinations(CircuitSearch search)
     {
         var flow = search.Flow;
         var heard = new Dictionary<DeviceId, bool>();
         for (var place = 0; place < flow.Places.Length; place++)
         {
-            if (listening[place].IsEmpty) continue;
-            var device = RoomLinks.HearerAt(flow.Studio, flow.Places[place]!.Value)!;
-            heard[device.Id] = heard.GetValueOrDefault(device.Id) || search.Reach[place].Overlaps(listening[place]);
+            if (flow.Listening[place].IsEmpty) continue;
+            var device = flow.HearerAt(place)!;
+            heard[device.Id] = heard.GetValueOrDefault(device.Id) || search.Reach[place].Overlaps(flow.Listening[place]);
         }
         foreach (var device in flow.Studio.Devices.Where(device => heard.TryGetValue(device.Id, out var hears) && !hears))
         {
@@ -151,7 +152,9 @@ internal static class Hearing
             // What a virtual port is sent is heard where it leads; if it leads nowhere, that is no matter of channels.
             var to = flow.PortAt(step.To)!.Value;
             if (to.Device.IsVirtualPort() || to.IsLoose) continue;
-            var brings = search.ImageOf(step, search.Reach[step.From]).Intersect(MessageSet.OnChannels);
+            var arrives = step.Image(search.Reach[step.From]);
+            if (heard[step.To].HasAllOf(arrives)) continue;
+            var brings = arrives.Intersect(MessageSet.OnChannels);
             if (brings.IsEmpty) continue;
             var lost = brings.Except(heard[step.To]);
             if (lost.IsEmpty) continue;

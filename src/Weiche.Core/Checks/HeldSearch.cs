@@ -25,7 +25,7 @@ public static class HeldSearch
     public static (IReadOnlyList<Finding> Findings, bool IsWhole) Of(CheckReport report, CancellationToken cancel = default)
     {
         var studio = report.Studio;
-        var open = Flow.Of(EverythingOpen(studio));
+        var open = Flow.Of(EverythingOpen(studio), report.Search.Flow);
         var closed = open.Components.Where(component => component.IsClosed).SelectMany(component => component.Places).ToHashSet();
         if (closed.Count == 0) return ([], true);
         var routes = open.Steps.Where(step => step.Route is not null && open.IsWithin(step)).Select(step => step.Route!.Id).ToHashSet();
@@ -38,7 +38,7 @@ public static class HeldSearch
         {
             if (++count > most || cancel.IsCancellationRequested) return (findings, false);
             if (after is null) continue;
-            var search = CircuitSearch.Of(Flow.Of(after), report.Search);
+            var search = CircuitSearch.Of(Flow.Of(after, report.Search.Flow), report.Search);
             search.Forget();
             if (!search.OpensMoreThan(report.Search)) continue;
             // What is open in any case is told as such.

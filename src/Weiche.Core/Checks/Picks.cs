@@ -40,7 +40,10 @@ internal static class Picks
 
     /// <summary>Members of a set, one for each channel and number of each kind; a note of each key near the middle first. The values of
     /// keyed kinds, which no stage turns into another number, are left at one.</summary>
-    internal static IEnumerable<MidiMessage> Members(this MessageSet set, IEnumerable<MessageKind> kinds)
+    internal static IEnumerable<MidiMessage> Members(this MessageSet set, IEnumerable<MessageKind> kinds) => set.Members(kinds, ChannelSet.All, UInt128.MaxValue);
+
+    /// <summary>Those on some channels and, where they have a key, with some keys.</summary>
+    internal static IEnumerable<MidiMessage> Members(this MessageSet set, IEnumerable<MessageKind> kinds, ChannelSet channels, UInt128 keys)
     {
         foreach (var kind in kinds)
         {
@@ -51,6 +54,7 @@ internal static class Picks
             }
             for (var channel = 0; channel < Channel.Count; channel++)
             {
+                if (!channels.Contains(Channel.FromIndex(channel))) continue;
                 switch (kind)
                 {
                     case MessageKind.ProgramChange or MessageKind.ChannelPressure:
@@ -73,9 +77,11 @@ internal static class Picks
                             _ => (MessageSet.ControlRow, 0xB0),
                         };
                         if (set.Row(row, channel) is not { } values) break;
+                        var firsts = values.Firsts & (row == MessageSet.ControlRow ? UInt128.MaxValue : keys);
+                        if (firsts == 0) break;
                         foreach (var first in kind switch { MessageKind.ControlChange => Controllers, MessageKind.ChannelMode => Modes, _ => Keys })
                         {
-                            if (values[first] != 0) yield return MidiMessage.Raw(status | channel, first, Nearest(values[first], UsualVelocity));
+                            if ((firsts >> first & 1) != 0) yield return MidiMessage.Raw(status | channel, first, Nearest(values[first], UsualVelocity));
                         }
                         break;
                 }

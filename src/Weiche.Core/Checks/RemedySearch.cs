@@ -103,7 +103,7 @@ public static class RemedySearch
             if (candidate.Edit.Apply(studio).Studio is not { } after) return null;
             // Of a circuit only circuits matter, of a double only doubles; of anything else all that is found.
             var then = finding.IsOpenCircuit || finding.Kind == FindingKind.Doubled ? null : Checker.Check(after, report);
-            var search = then?.Search ?? CircuitSearch.Of(Flow.Of(after), report.Search);
+            var search = then?.Search ?? CircuitSearch.Of(Flow.Of(after, report.Search.Flow), report.Search);
             var removes = then is not null ? then.Findings.All(other => other.Key != finding.Key)
                 : finding.Kind == FindingKind.Doubled ? Doubles.Of(search.Flow, WaySearch.Of(search, report.Ways)).All(other => other.Key != finding.Key)
                 : !StillRuns(finding, report.Search, search);

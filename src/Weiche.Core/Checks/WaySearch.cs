@@ -2,7 +2,6 @@ using Weiche.Core.Midi;
 using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
-using Weiche.Core.Ways;
 
 namespace Weiche.Core.Checks;
 
@@ -49,19 +48,17 @@ internal sealed class WaySearch
     private readonly Flow _flow;
     private readonly List<HeardWay> _ways = [];
     private readonly List<WireWay> _wires = [];
-    private readonly HearerAt?[] _hearers;
     private readonly List<Step> _path = [];
     private readonly HashSet<int> _on = [];
     private int _steps;
 
-    private readonly Dictionary<Place, (List<HeardWay> Ways, List<Finding> Findings)> _known = [];
+    private readonly Dictionary<(Place Origin, DeviceId Hearer), (List<HeardWay> Ways, Finding? Finding)> _known = [];
     private WaySearch? _previous;
 
     private WaySearch(CircuitSearch search, WaySearch? previous)
     {
         _previous = previous;
         (_search, _flow) = (search, search.Flow);
-        _hearers = [.. _flow.Places.Select(place => place is { } end && RoomLinks.HearerAt(_flow.Studio, end) is { } device ? new HearerAt(device, MessageSet.Of(device.Listens, device.ListensKinds)) : null)];
         foreach (var device in _flow.Studio.Devices) FromDevice(device);
     }
 
@@ -76,23 +73,27 @@ internal sealed class WaySearch
 
     internal static WaySearch Of(CircuitSearch search, WaySearch? previous = null) => new(search, previous);
 
-    /// <summary>Works something out for the ways of each origin; where they are the same as before the last edit, it is taken from
-    /// there.</summary>
-    internal IEnumerable<Finding> ByOrigin(Func<int, IReadOnlyList<HeardWay>, List<Finding>> find)
+    /// <summary>Works something out for the ways from each origin to each hearer, where there are several, or one on which something is changed;
+    /// where they are the same as before the last edit, it is taken from there.</summary>
+    internal IEnumerable<Finding> ByEnds(Func<List<HeardWay>, Finding?> find)
     {
-        foreach (var group in _ways.GroupBy(way => way.Origin))
+        // Names stand in the findings: those of ports hold as long as no device and no cable was touched.
+        var before = _previous is not null && _previous._flow.Studio.Devices == _flow.Studio.Devices && _previous._flow.Studio.Cables == _flow.Studio.Cables ? _previous._known : [];
+        foreach (var group in _ways.GroupBy(way => (way.Origin, way.Hearer.Id)))
         {
             var ways = group.ToList();
-            var end = _flow.Places[group.Key]!.Value;
-            // Names stand in the findings: they hold as long as no device and no cable was touched.
-            var same = _previous is not null && _previous._flow.Studio.Devices == _flow.Studio.Devices && _previous._flow.Studio.Cables == _flow.Studio.Cables
-                && _previous._known.TryGetValue(end, out var before) && before.Ways.Count == ways.Count && before.Ways.Zip(ways).All(pair => IsSame(pair.First, pair.Second));
-            var findings = same ? _previous!._known[end].Findings : find(group.Key, ways);
-            _known[end] = (ways, findings);
-            foreach (var finding in findings) yield return finding;
+            if (ways is [var only] && only.Steps.All(step => step.Stages.IsEmpty)) continue;
+            var ends = (_flow.Places[group.Key.Origin]!.Value, group.Key.Id);
+            var finding = before.TryGetValue(ends, out var known) && known.Ways.Count == ways.Count && known.Ways.Zip(ways).All(pair => IsSame(pair.First, pair.Second))
+                && (known.Finding is null || ways.All(AreCalledTheSame)) ? known.Finding : find(ways);
+            _known[ends] = (ways, finding);
+            if (finding is not null) yield return finding;
         }
         _previous = null;
     }
+
+    /// <summary>Whether the routes of a way are called what they were called: a route's name has that of its group in it, and its number among twins.</summary>
+    private bool AreCalledTheSame(HeardWay way) => way.Steps.All(step => step.Route is not { } route || _previous!._flow.Words.NameOf(route) == _flow.Words.NameOf(route));
 
     private static bool IsSame(HeardWay one, HeardWay other) =>
         one.Hearer.Id == other.Hearer.Id && one.Steps.Length == other.Steps.Length && one.Steps.AsSpan().SequenceEqual(other.Steps, SameStep.Instance) && one.Heard.Equals(other.Heard) && one.All.Equals(other.All);
@@ -101,16 +102,14 @@ internal sealed class WaySearch
     {
         internal static readonly SameStep Instance = new();
 
-        public bool Equals(Step? x, Step? y) => ReferenceEquals(x!.Route, y!.Route) && x.Link?.From == y.Link?.From && x.Link?.To == y.Link?.To && x.Stages == y.Stages && x.Taken.Equals(y.Taken);
+        public bool Equals(Step? x, Step? y) => ReferenceEquals(x, y) || ReferenceEquals(x!.Route, y!.Route) && x.Link?.From == y.Link?.From && x.Link?.To == y.Link?.To && x.Stages == y.Stages && x.Taken.Equals(y.Taken);
 
-        public int GetHashCode(Step step) => step.Index;
+        public int GetHashCode(Step step) => step.Route?.Id.Value ?? 0;
     }
-
-    private sealed record HearerAt(Device Device, MessageSet Listens);
 
     private void FromDevice(Device device)
     {
-        foreach (var origin in _flow.OriginsOf(device))
+        foreach (var origin in _flow.Room.OriginsOf(device))
         {
             if (_flow.Sent[origin].IsEmpty) continue;
             if (device.LocalControl is { On: true } local)
@@ -126,17 +125,17 @@ internal sealed class WaySearch
 
     private void Follow(int origin, Device from, int place, MessageSet set)
     {
-        if (_hearers[place] is { } hearer && _path.Count > 0)
+        if (_flow.HearerAt(place) is { } hearer && _path.Count > 0)
         {
-            var heard = set.Intersect(hearer.Listens);
-            if (!heard.IsEmpty) _ways.Add(new HeardWay(origin, from, hearer.Device, [.. _path], heard, _flow.Sent[origin]));
+            var heard = set.Intersect(_flow.Listening[place]);
+            if (!heard.IsEmpty) _ways.Add(new HeardWay(origin, from, hearer, [.. _path], heard, _flow.Sent[origin]));
         }
         if (_flow.PortAt(place) is { IsSource: false } port && port.Port.Wire.BytesPerSecond() is not null) _wires.Add(new WireWay(origin, from, place, [.. _path]));
         foreach (var step in _flow.OutOf[place])
         {
             if (_on.Contains(step.To)) continue;
             if (++_steps >= MaxSteps) return;
-            var image = _search.ImageOf(step, set);
+            var image = step.Image(set);
             if (image.IsEmpty) continue;
             _path.Add(step);
             _on.Add(step.To);

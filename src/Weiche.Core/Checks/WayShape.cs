@@ -8,10 +8,16 @@ namespace Weiche.Core.Checks;
 /// without following every message.</summary>
 internal sealed class WayShape
 {
-    private readonly ushort[] _channels = [.. Enumerable.Range(0, Channel.Count).Select(channel => (ushort)(1 << channel))];
-    private readonly ushort[] _channelsTwice = new ushort[Channel.Count];
-    private Dictionary<int, UInt128> _keys = new() { [0] = UInt128.MaxValue };
-    private Dictionary<int, UInt128> _keysTwice = [];
+    // What a way begins as; what a stage changes is made anew.
+    private static readonly ushort[] Itself = [.. Enumerable.Range(0, Channel.Count).Select(channel => (ushort)(1 << channel))];
+    private static readonly ushort[] NoChannels = new ushort[Channel.Count];
+    private static readonly Dictionary<int, UInt128> AllKeys = new() { [0] = UInt128.MaxValue };
+    private static readonly Dictionary<int, UInt128> NoKeys = [];
+
+    private ushort[] _channels = Itself;
+    private ushort[] _channelsTwice = NoChannels;
+    private Dictionary<int, UInt128> _keys = AllKeys;
+    private Dictionary<int, UInt128> _keysTwice = NoKeys;
 
     private WayShape()
     {
@@ -57,6 +63,7 @@ internal sealed class WayShape
         switch (stage)
         {
             case ChannelsStage { KeepWhole: false } channels:
+                var (mapped, mappedTwice) = (new ushort[Channel.Count], new ushort[Channel.Count]);
                 for (var from = 0; from < Channel.Count; from++)
                 {
                     var (once, twice) = (0, 0);
@@ -68,8 +75,9 @@ internal sealed class WayShape
                         if ((_channelsTwice[from] >> at & 1) != 0) twice |= targets;
                         once |= targets;
                     }
-                    (_channels[from], _channelsTwice[from]) = ((ushort)once, (ushort)twice);
+                    (mapped[from], mappedTwice[from]) = ((ushort)once, (ushort)twice);
                 }
+                (_channels, _channelsTwice) = (mapped, mappedTwice);
                 break;
             case TransposeStage transpose:
                 Move([transpose.Semitones]);
@@ -81,8 +89,7 @@ internal sealed class WayShape
                 Move(pattern.Offsets);
                 break;
             case KeysStage keys:
-                Keep(_keys, keys);
-                Keep(_keysTwice, keys);
+                (_keys, _keysTwice) = (Kept(_keys, keys), Kept(_keysTwice, keys));
                 break;
             case ControllersStage or ProgramsStage:
                 Renumbers = true;
@@ -114,16 +121,17 @@ internal sealed class WayShape
     /// <summary>The keys that are still keys after being moved.</summary>
     private static UInt128 Within(int offset) => offset >= 128 || offset <= -128 ? 0 : offset >= 0 ? UInt128.MaxValue >> offset : UInt128.MaxValue << -offset;
 
-    private static void Keep(Dictionary<int, UInt128> all, KeysStage stage)
+    private static Dictionary<int, UInt128> Kept(Dictionary<int, UInt128> all, KeysStage stage)
     {
         var inside = (UInt128.MaxValue >> (127 - stage.Highest)) & (UInt128.MaxValue << stage.Lowest);
         var passing = stage.Outside ? ~inside : inside;
-        foreach (var offset in all.Keys.ToList())
+        var kept = new Dictionary<int, UInt128>();
+        foreach (var (offset, moved) in all)
         {
             // The keys as they are sent that are in the range by now.
-            var keys = all[offset] & (offset >= 0 ? passing >> offset : passing << -offset);
-            if (keys == 0) all.Remove(offset);
-            else all[offset] = keys;
+            var keys = moved & (offset >= 0 ? passing >> offset : passing << -offset);
+            if (keys != 0) kept.Add(offset, keys);
         }
+        return kept;
     }
 }

@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Collections.Immutable;
 using System.Globalization;
 using Weiche.Core.Midi;
@@ -11,6 +12,11 @@ namespace Weiche.Core.Checks;
 /// <param name="flow">The graph.</param>
 internal sealed class WayWords(Flow flow)
 {
+    // What was asked for is remembered: the same places and steps come in many ways.
+    private readonly string?[] _names = new string?[flow.Places.Length];
+    private readonly string?[] _says = new string?[flow.Places.Length];
+    private readonly ConcurrentDictionary<RouteId, string> _routes = [];
+
     /// <summary>A step with the message before and after it.</summary>
     internal readonly record struct MessageStep(Step Step, MidiMessage Came, MidiMessage Became);
 
@@ -34,7 +40,7 @@ internal sealed class WayWords(Flow flow)
     }
 
     /// <summary>A way as legs: from port to port where it meets ports, else from jack to jack.</summary>
-    internal ImmutableArray<Leg> Legs(IReadOnlyList<MessageStep> strides)
+    internal ImmutableArray<Leg> Legs(List<MessageStep> strides)
     {
         var legs = ImmutableArray.CreateBuilder<Leg>();
         var meetsPorts = strides.Any(stride => flow.PortAt(stride.Step.From) is not null);
@@ -43,9 +49,11 @@ internal sealed class WayWords(Flow flow)
             var first = i;
             do i++;
             while (i < strides.Count && (meetsPorts ? flow.PortAt(strides[i].Step.From) is null : flow.Places[strides[i].Step.From] is null));
-            var part = strides.Skip(first).Take(i - first).ToList();
-            var port = flow.PortAt(part[0].Step.From);
-            legs.Add(new Leg(NameOf(part[0].Step.From), SaysAt(part[0].Step.From), port?.Id, WayOf(part), part.Select(stride => stride.Step.Route?.Id).FirstOrDefault(id => id is not null), MessageAt(part[^1].Became), MidiSpan.Sum(part.Select(DelayOf))));
+            var part = strides.GetRange(first, i - first);
+            var delay = MidiSpan.Zero;
+            foreach (var stride in part) delay += DelayOf(stride);
+            var from = part[0].Step.From;
+            legs.Add(new Leg(NameOf(from), SaysAt(from), flow.PortAt(from)?.Id, WayOf(part), part.Find(stride => stride.Step.Route is not null).Step?.Route!.Id, MessageAt(part[^1].Became), delay));
         }
         return legs.ToImmutable();
     }
@@ -57,12 +65,15 @@ internal sealed class WayWords(Flow flow)
         return flow.PortAt(stride.Step.To) is { Port.Jack: null } to ? to.Port.Wire.UsualDelay() : MidiSpan.Zero;
     }
 
-    internal string NameOf(int place) => flow.Places[place] switch
+    internal string NameOf(int place) => _names[place] ??= flow.Places[place] switch
     {
         { Kind: PlaceKind.Port } end => flow.Studio.FindPort(new PortId(end.Id))!.Value.Label,
         { Kind: PlaceKind.Jack } end when flow.Studio.FindJack(new JackId(end.Id)) is { } jack => $"{jack.Device.Name} {jack.Jack.Name}",
         _ => "",
     };
+
+    /// <summary>A route in words: "Amsel 61 → Zinn 5".</summary>
+    internal string NameOf(Route route) => _routes.GetOrAdd(route.Id, static (_, given) => given.Studio.Describe(given.Route), (flow.Studio, Route: route));
 
     /// <summary>A message in words without its value, which does not matter here: "C3 on channel 3", "controller 1 on channel 4".</summary>
     internal static string MessageAt(in MidiMessage message)
@@ -98,7 +109,9 @@ internal sealed class WayWords(Flow flow)
 
     private bool IsSource(int place) => flow.PortAt(place) is { IsSource: true };
 
-    private string SaysAt(int place)
+    private string SaysAt(int place) => _says[place] ??= Says(place);
+
+    private string Says(int place)
     {
         if (flow.PortAt(place) is not { } port) return "";
         if (port.Device.IsVirtualPort()) return "virtual port";
@@ -118,9 +131,9 @@ internal sealed class WayWords(Flow flow)
 
     private string WayOf(List<MessageStep> part)
     {
-        if (part.FirstOrDefault(stride => stride.Step.Route is not null).Step?.Route is { } route)
+        if (part.FindLast(stride => stride.Step.Route is not null).Step is { Route: { } route } step)
         {
-            var signs = string.Join(" · ", route.Stages.Where(stage => stage is not OffStage).Select(stage => stage.Sign));
+            var signs = step.Signs;
             var from = route.From is OneSource ? "route" : $"route of {flow.Studio.NameOf(route.From)}";
             return signs.Length > 0 ? $"{from} · {signs}" : from;
         }

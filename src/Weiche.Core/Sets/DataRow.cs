@@ -1,3 +1,4 @@
+using System.Numerics;
 using System.Runtime.InteropServices;
 using System.Runtime.Intrinsics;
 
@@ -21,18 +22,28 @@ internal sealed class DataRow : IEquatable<DataRow>
         _values = values;
         var all = Vector128<ulong>.Zero;
         var (low, high) = (0ul, 0ul);
+        var hash = 0ul;
         var words = Words(values);
         for (var i = 0; i < words.Length; i++)
         {
             all |= words[i];
             if (words[i] == Vector128<ulong>.Zero) continue;
+            hash = BitOperations.RotateLeft(hash, 5) ^ (words[i][0] + (uint)i) * Mix ^ words[i][1] * MixMore;
             if (i < 64) low |= 1ul << i;
             else high |= 1ul << (i - 64);
         }
         Firsts = new UInt128(high, low);
+        Hash = hash;
         // A value is two words; the lower one, which holds the second byte 0, comes first where memory counts up from the low end.
         _hasNoZero = (all[BitConverter.IsLittleEndian ? 0 : 1] & 1) == 0;
     }
+
+    // Odd numbers without a pattern: the golden ratio's and the square root of three's first 64 bits.
+    private const ulong Mix = 0x9E3779B97F4A7C15;
+    private const ulong MixMore = 0xBB67AE8584CAA73B;
+
+    /// <summary>The same for equal rows, and hardly ever for others.</summary>
+    internal ulong Hash { get; }
 
     /// <summary>Every first byte with every second byte.</summary>
     internal static readonly DataRow Full = new([.. Enumerable.Repeat(UInt128.MaxValue, Size)]);
@@ -100,6 +111,9 @@ internal sealed class DataRow : IEquatable<DataRow>
         return false;
     }
 
+    /// <summary>Whether the second row is within the first.</summary>
+    internal static bool HasAllOf(DataRow? one, DataRow? other) => other is null || ReferenceEquals(one, other) || one?.HasAllOf(other) == true;
+
     /// <summary>Only the first bytes that are in a set.</summary>
     internal DataRow? Only(UInt128 firsts)
     {
@@ -147,11 +161,11 @@ internal sealed class DataRow : IEquatable<DataRow>
         return count;
     }
 
-    public bool Equals(DataRow? other) => other is not null && (ReferenceEquals(this, other) || _values.AsSpan().SequenceEqual(other._values));
+    public bool Equals(DataRow? other) => other is not null && (ReferenceEquals(this, other) || Hash == other.Hash && _values.AsSpan().SequenceEqual(other._values));
 
     public override bool Equals(object? obj) => Equals(obj as DataRow);
 
-    public override int GetHashCode() => _values[60].GetHashCode();
+    public override int GetHashCode() => Hash.GetHashCode();
 
     /// <summary>Whether the other row is within this one.</summary>
     private bool HasAllOf(DataRow other)

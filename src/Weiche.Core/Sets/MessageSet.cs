@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Numerics;
 using Weiche.Core.Midi;
 
@@ -25,6 +26,7 @@ public sealed class MessageSet : IEquatable<MessageSet>
     private readonly DataRow?[] _rows;
     private readonly UInt128[] _singles;
     private readonly uint _system;
+    private int _hash;
 
     private MessageSet(DataRow?[] rows, UInt128[] singles, uint system)
     {
@@ -36,6 +38,9 @@ public sealed class MessageSet : IEquatable<MessageSet>
         for (var i = 0; isEmpty && i < singles.Length; i++) isEmpty = singles[i] == 0;
         IsEmpty = isEmpty;
     }
+
+    private const int MostUsual = 512;
+    private static readonly ConcurrentDictionary<(ChannelSet, KindSet), MessageSet> Usual = [];
 
     /// <summary>No message.</summary>
     public static MessageSet Empty { get; } = new Builder().ToSet();
@@ -65,6 +70,14 @@ public sealed class MessageSet : IEquatable<MessageSet>
     /// <param name="channels">The channels.</param>
     /// <param name="kinds">The kinds.</param>
     public static MessageSet Of(ChannelSet channels, KindSet kinds)
+    {
+        // What devices send and hear is asked for again and again, and sets that are one are told to be equal at once.
+        if (Usual.TryGetValue((channels, kinds), out var known)) return known;
+        if (Usual.Count >= MostUsual) Usual.Clear();
+        return Usual[(channels, kinds)] = Make(channels, kinds);
+    }
+
+    private static MessageSet Make(ChannelSet channels, KindSet kinds)
     {
         var builder = new Builder();
         foreach (var channel in channels.Members)
@@ -161,16 +174,48 @@ public sealed class MessageSet : IEquatable<MessageSet>
         return false;
     }
 
+    /// <summary>Whether every message of the other set is in this one.</summary>
+    /// <param name="other">The other set.</param>
+    public bool HasAllOf(MessageSet other)
+    {
+        if (ReferenceEquals(this, other) || ReferenceEquals(this, All) || other.IsEmpty) return true;
+        if (IsEmpty || (other._system & ~_system) != 0) return false;
+        for (var i = 0; i < _singles.Length && !ReferenceEquals(_singles, other._singles); i++)
+        {
+            if ((other._singles[i] & ~_singles[i]) != 0) return false;
+        }
+        for (var i = 0; i < _rows.Length; i++)
+        {
+            if (!IsAlike(other, i) && !DataRow.HasAllOf(_rows[i], other._rows[i])) return false;
+        }
+        return true;
+    }
+
     /// <inheritdoc/>
     public bool Equals(MessageSet? other) => other is not null
         && (ReferenceEquals(this, other)
-            || (_system == other._system && _singles.AsSpan().SequenceEqual(other._singles) && SameRows(_rows, other._rows)));
+            || (Hash == other.Hash && _system == other._system && _singles.AsSpan().SequenceEqual(other._singles) && SameRows(_rows, other._rows)));
 
     /// <inheritdoc/>
     public override bool Equals(object? obj) => Equals(obj as MessageSet);
 
     /// <inheritdoc/>
-    public override int GetHashCode() => HashCode.Combine(_system, _singles[0], _rows[0], _rows[16], _rows[32], _rows[48]);
+    public override int GetHashCode() => Hash;
+
+    /// <summary>The same for equal sets, and hardly ever for others: mostly it is enough to see that two are not equal.</summary>
+    private int Hash
+    {
+        get
+        {
+            if (_hash != 0) return _hash;
+            var hash = new HashCode();
+            hash.Add(_system);
+            foreach (var single in _singles) hash.Add(single);
+            foreach (var row in _rows) hash.Add(row?.Hash ?? 0);
+            // 0 stands for not worked out yet.
+            return _hash = hash.ToHashCode() is var known and not 0 ? known : 1;
+        }
+    }
 
     internal uint SystemBits => _system;
 
@@ -201,12 +246,17 @@ public sealed class MessageSet : IEquatable<MessageSet>
     private MessageSet Join<T>(MessageSet other, uint system)
         where T : IJoin
     {
+        // Sets often share what is alike in them.
         Span<UInt128> joined = stackalloc UInt128[SingleKinds * Channel.Count];
-        for (var i = 0; i < joined.Length; i++) joined[i] = T.Join(_singles[i], other._singles[i]);
-        var (ownSingles, othersSingles) = (joined.SequenceEqual(_singles), joined.SequenceEqual(other._singles));
+        var (ownSingles, othersSingles) = (true, true);
+        if (!T.OfOneIsIt || !ReferenceEquals(_singles, other._singles))
+        {
+            for (var i = 0; i < joined.Length; i++) joined[i] = T.Join(_singles[i], other._singles[i]);
+            (ownSingles, othersSingles) = (joined.SequenceEqual(_singles), joined.SequenceEqual(other._singles));
+        }
         var rows = new JoinedRows();
         var (isOwn, isOthers) = (true, true);
-        for (var i = 0; i < RowKinds * Channel.Count; i++)
+        for (var i = 0; i < RowKinds * Channel.Count && (!T.OfOneIsIt || !ReferenceEquals(_rows, other._rows)); i++)
         {
             rows[i] = IsAlike(other, i) ? rows[i - 1] : T.Join(_rows[i], other._rows[i]);
             isOwn &= ReferenceEquals(rows[i], _rows[i]);
@@ -245,6 +295,9 @@ public sealed class MessageSet : IEquatable<MessageSet>
     /// <summary>What becomes of two sets, row by row.</summary>
     private interface IJoin
     {
+        /// <summary>Whether something joined with itself is itself.</summary>
+        static abstract bool OfOneIsIt { get; }
+
         static abstract DataRow? Join(DataRow? one, DataRow? other);
 
         static abstract UInt128 Join(UInt128 one, UInt128 other);
@@ -252,6 +305,8 @@ public sealed class MessageSet : IEquatable<MessageSet>
 
     private readonly struct Either : IJoin
     {
+        public static bool OfOneIsIt => true;
+
         public static DataRow? Join(DataRow? one, DataRow? other) => DataRow.Union(one, other);
 
         public static UInt128 Join(UInt128 one, UInt128 other) => one | other;
@@ -259,6 +314,8 @@ public sealed class MessageSet : IEquatable<MessageSet>
 
     private readonly struct Both : IJoin
     {
+        public static bool OfOneIsIt => true;
+
         public static DataRow? Join(DataRow? one, DataRow? other) => DataRow.Intersect(one, other);
 
         public static UInt128 Join(UInt128 one, UInt128 other) => one & other;
@@ -266,6 +323,8 @@ public sealed class MessageSet : IEquatable<MessageSet>
 
     private readonly struct One : IJoin
     {
+        public static bool OfOneIsIt => false;
+
         public static DataRow? Join(DataRow? one, DataRow? other) => DataRow.Except(one, other);
 
         public static UInt128 Join(UInt128 one, UInt128 other) => one & ~other;

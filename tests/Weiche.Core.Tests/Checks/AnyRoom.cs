@@ -52,6 +52,7 @@ internal static class AnyRoom
         var flow = Flow.Of(studio);
         var few = messages.Aggregate(MessageSet.Empty, (set, message) => set.Union(MessageSet.Of(message)));
         for (var i = 0; i < flow.Sent.Length; i++) flow.Sent[i] = flow.Sent[i].Intersect(few);
+        for (var i = 0; i < flow.Room.SentOnChannels.Length; i++) flow.Room.SentOnChannels[i] = flow.Room.SentOnChannels[i].Intersect(few);
         return flow;
     }
 

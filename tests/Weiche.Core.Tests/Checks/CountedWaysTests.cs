@@ -74,7 +74,7 @@ public class CountedWaysTests
             (count, edges) =>
             {
                 var steps = edges.Where(edge => edge.Item1 < count && edge.Item2 < count)
-                    .Select((edge, i) => new Step(i, edge.Item1, edge.Item2, null, null, [], MessageSet.Empty)).ToArray();
+                    .Select(edge => new Step(edge.Item1, edge.Item2, null, null, [], MessageSet.Empty)).ToArray();
                 var outOf = Enumerable.Range(0, count).Select(place => steps.Where(step => step.From == place).ToArray()).ToArray();
                 var (of, all) = Component.Find(count, outOf);
                 var leads = Enumerable.Range(0, count).Select(start => Reached(outOf, start)).ToList();

@@ -28,7 +28,9 @@ public sealed class OutsideCableTests
             };
             var (found, meant) = (Checker.Check(outside), Checker.Check(routed));
             Assert.Equal(meant.OpenCircuits.Any(), found.OpenCircuits.Any());
-            Assert.Equal(Running(meant), Running(found));
+            // At each place the same goes on for ever.
+            foreach (var place in found.Search.Flow.Room.Places)
+                Assert.Equal(meant.Search.Endless[meant.Search.Flow.Number(place)!.Value], found.Search.Endless[found.Search.Flow.Number(place)!.Value]);
             foreach (var circuit in found.OpenCircuits.Where(circuit => !circuit.Outside.IsEmpty && !Checker.Check(room).OpenCircuits.Any()).Take(1))
             {
                 // What another program closed alone is mended by taking that off.
@@ -38,8 +40,6 @@ public sealed class OutsideCableTests
                 if (circuit.Outside.Length == 1) Assert.Contains(remedies, remedy => remedy.Edit is PartOutside || remedy.Cost == 0);
             }
         }, iter: 1_500);
-
-        static IEnumerable<string> Running(CheckReport report) => report.OpenCircuits.SelectMany(circuit => circuit.Runs.Where(run => run.Runs).Select(run => run.Kind.ToString())).Distinct().Order();
     }
 
     [Fact]

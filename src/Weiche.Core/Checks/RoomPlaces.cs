@@ -1,0 +1,106 @@
+using Weiche.Core.Sets;
+using Weiche.Core.Studios;
+using Weiche.Core.Ways;
+
+namespace Weiche.Core.Checks;
+
+/// <summary>What of a studio's graph its devices, cables and connections of other programs decide, whatever its routes are: the places, the ways in
+/// the room, who sends and who hears where, and what the names are worth.</summary>
+/// <remarks>Most edits are of routes, and lineups differ in nothing else: it is kept from one look to the next.</remarks>
+internal sealed class RoomPlaces
+{
+    private readonly Studio _studio;
+    private readonly Dictionary<Place, int> _numbers = [];
+    private readonly Dictionary<DeviceId, int[]> _origins = [];
+
+    private RoomPlaces(Studio studio)
+    {
+        _studio = studio;
+        Links = RoomLinks.Of(studio);
+        Ways = [.. Links.All];
+        var places = new List<Place>();
+        foreach (var device in studio.Devices)
+        {
+            foreach (var port in device.Ports) Add(Place.At(port.Id));
+            foreach (var jack in device.Jacks) Add(Place.At(jack.Id));
+        }
+        Places = [.. places];
+        Hearers = Array.ConvertAll(Places, place => RoomLinks.HearerAt(studio, place));
+        Listening = Array.ConvertAll(Hearers, device => device is null ? MessageSet.Empty : MessageSet.Of(device.Listens, device.ListensKinds));
+        Sounding = Array.Exists(Hearers, device => device is { Sounds: false }) ? [.. Listening.Zip(Hearers, (set, device) => device is { Sounds: true } ? set : MessageSet.Empty)] : Listening;
+        Sent = CircuitSearch.Filled(Places.Length);
+        foreach (var device in studio.Devices)
+        {
+            _origins.Add(device.Id, [.. Origins(device)]);
+            AddSent(device);
+        }
+        SentOnChannels = Array.ConvertAll(Sent, set => set.Intersect(MessageSet.OnChannels));
+
+        void Add(Place end)
+        {
+            _numbers.Add(end, places.Count);
+            places.Add(end);
+        }
+    }
+
+    internal RoomLinks Links { get; }
+
+    /// <summary>Every way in the room.</summary>
+    internal Link[] Ways { get; }
+
+    /// <summary>The ports and jacks.</summary>
+    internal Place[] Places { get; }
+
+    /// <summary>For each place the device that hears what gets there, or null.</summary>
+    internal Device?[] Hearers { get; }
+
+    /// <summary>For each place what its device listens to; empty where none does.</summary>
+    internal MessageSet[] Listening { get; }
+
+    /// <summary>The same, without devices that make no sound; the very same where all of them do.</summary>
+    internal MessageSet[] Sounding { get; }
+
+    /// <summary>For each place what a device sends there by itself.</summary>
+    internal MessageSet[] Sent { get; }
+
+    /// <summary>The same, without system messages.</summary>
+    internal MessageSet[] SentOnChannels { get; }
+
+    /// <summary>What names have to tell.</summary>
+    internal IReadOnlyList<Finding> Names => field ??= [.. NameChecks.Of(_studio)];
+
+    /// <summary>The places of a studio.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <param name="previous">Those of the version before, or null.</param>
+    internal static RoomPlaces Of(Studio studio, RoomPlaces? previous) => previous?.IsOf(studio) == true ? previous : new RoomPlaces(studio);
+
+    /// <summary>Whether they are those of another version or lineup of the studio as well.</summary>
+    internal bool IsOf(Studio studio) => studio.Devices == _studio.Devices && studio.Cables == _studio.Cables && studio.Outside == _studio.Outside;
+
+    internal int? Number(Place place) => _numbers.TryGetValue(place, out var number) ? number : null;
+
+    /// <summary>The places where a device sends by itself: its sources and its OUT jacks.</summary>
+    internal int[] OriginsOf(Device device) => _origins[device.Id];
+
+    private IEnumerable<int> Origins(Device device) => device.Ports.Where(port => port.Direction == PortDirection.Source && port.Jack is null).Select(port => Place.At(port.Id))
+        .Concat(device.Jacks.Where(jack => jack.Role == JackRole.Out).Select(jack => Place.At(jack.Id)))
+        .Select(end => _numbers[end]);
+
+    private void AddSent(Device device)
+    {
+        if (device.IsVirtualPort())
+        {
+            // What a program sends to it that the studio does not know may be anything.
+            foreach (var cable in _studio.Outside.Where(cable => cable.From == default && device.Ports.Any(port => port.Id == cable.To))) Sent[_numbers[Place.At(cable.To)]] = MessageSet.All;
+            return;
+        }
+        if (device.IsInterface())
+        {
+            // What comes in where nobody said what is plugged in may be anything.
+            foreach (var jack in device.Jacks.Where(jack => jack.Role == JackRole.In && _studio.CableAt(jack.Id) is null)) Sent[_numbers[Place.At(jack.Id)]] = MessageSet.All;
+            return;
+        }
+        var sends = MessageSet.Of(device.Sends, device.SendsKinds);
+        foreach (var origin in OriginsOf(device)) Sent[origin] = sends;
+    }
+}

@@ -27,7 +27,8 @@ public class Bytes
     [Benchmark(Baseline = true)]
     public byte CopyLoop()
     {
-        for (var i = 0; i < _stream.Length; i++) _copy[i] = _stream[i];
+        for (var i = 0; i < _stream.Length; i++)
+            _copy[i] = _stream[i];
         return _copy[_stream.Length / 2];
     }
 
@@ -54,8 +55,22 @@ public class Bytes
         var bytes = new List<byte>();
         while (bytes.Count < 1 << 18)
         {
-            bytes.AddRange([0x90, (byte)random.Next(128), 100, (byte)random.Next(128), 0, 0xB0, 7, (byte)random.Next(128), 0xF8, 0xE0, 0, 64]);
-            if (random.Next(20) == 0) bytes.AddRange([0xF0, .. Enumerable.Repeat((byte)1, 40), 0xF7]);
+            bytes.AddRange([
+                0x90,
+                (byte)random.Next(128),
+                100,
+                (byte)random.Next(128),
+                0,
+                0xB0,
+                7,
+                (byte)random.Next(128),
+                0xF8,
+                0xE0,
+                0,
+                64,
+            ]);
+            if (random.Next(20) == 0)
+                bytes.AddRange([0xF0, .. Enumerable.Repeat((byte)1, 40), 0xF7]);
         }
         return [.. bytes];
     }

@@ -38,7 +38,13 @@ internal static class ChecksBench
             var after = new SwitchRoute(route.Id, !route.On).Apply(studio).Studio!;
             edited.Add(Time(() => Checker.Check(after, report)));
         }
-        return new Result(Table.Median(whole.Skip(Warm)), Table.Median(edited.Skip(Warm)), Table.Median(components.Skip(Warm)), report!.OpenCircuits.Count(), report.Findings.Length);
+        return new Result(
+            Table.Median(whole.Skip(Warm)),
+            Table.Median(edited.Skip(Warm)),
+            Table.Median(components.Skip(Warm)),
+            report!.OpenCircuits.Count(),
+            report.Findings.Length
+        );
     }
 
     private static double Time(Action work)

@@ -24,7 +24,11 @@ internal static class EditedPlay
     private const int WarmUp = 500;
 
     // What the launcher sets for Weiche.
-    private static readonly (string Name, string Value)[] Launched = [("DOTNET_GCgen0size", "8000000"), ("DOTNET_GCLOHThreshold", "1000000")];
+    private static readonly (string Name, string Value)[] Launched =
+    [
+        ("DOTNET_GCgen0size", "8000000"),
+        ("DOTNET_GCLOHThreshold", "1000000"),
+    ];
 
     /// <summary>What was measured, µs.</summary>
     /// <param name="Weiche">Through Weiche.</param>
@@ -39,19 +43,30 @@ internal static class EditedPlay
     internal static Result Measure(int messages, int routes, int editEvery)
     {
         var folder = Directory.CreateTempSubdirectory("weiche-edited-").FullName;
-        var pipes = Array.ConvertAll<string, string>(["weiche-in", "weiche-out", "pump-in", "pump-out"], name => PassThrough.MakePipe(folder, name));
+        var pipes = Array.ConvertAll<string, string>(["weiche-in", "weiche-out", "pump-in", "pump-out"], name =>
+            PassThrough.MakePipe(folder, name)
+        );
         var ready = Path.Combine(folder, "ready");
-        using var weiche = Inner(Serve, pipes[0], pipes[1], routes.ToString(CultureInfo.InvariantCulture), editEvery.ToString(CultureInfo.InvariantCulture), ready);
+        using var weiche = Inner(
+            Serve,
+            pipes[0],
+            pipes[1],
+            routes.ToString(CultureInfo.InvariantCulture),
+            editEvery.ToString(CultureInfo.InvariantCulture),
+            ready
+        );
         using var pump = Inner(Pump, pipes[2], pipes[3]);
         List<Process> busy = [];
         try
         {
             while (!File.Exists(ready))
             {
-                if (weiche.HasExited) throw new InvalidOperationException("The inner process ended early.");
+                if (weiche.HasExited)
+                    throw new InvalidOperationException("The inner process ended early.");
                 Thread.Sleep(50);
             }
-            for (var i = 0; i < BusyPrograms; i++) busy.Add(Process.Start("/bin/sh", ["-c", "while :; do :; done"]));
+            for (var i = 0; i < BusyPrograms; i++)
+                busy.Add(Process.Start("/bin/sh", ["-c", "while :; do :; done"]));
             Thread.Sleep(200);
             var (one, other) = Play(pipes, messages + WarmUp);
             weiche.StandardInput.Close();
@@ -60,10 +75,13 @@ internal static class EditedPlay
         }
         finally
         {
-            foreach (var program in busy) program.Kill();
+            foreach (var program in busy)
+                program.Kill();
             busy.ForEach(program => program.Dispose());
-            if (!weiche.WaitForExit(10_000)) weiche.Kill();
-            if (!pump.WaitForExit(10_000)) pump.Kill();
+            if (!weiche.WaitForExit(10_000))
+                weiche.Kill();
+            if (!pump.WaitForExit(10_000))
+                pump.Kill();
             Directory.Delete(folder, recursive: true);
         }
     }
@@ -71,17 +89,28 @@ internal static class EditedPlay
     /// <summary>The inner processes, by the words that they are started with.</summary>
     internal static void RunInner(string[] args)
     {
-        if (args[0] == Pump) RunPump(args[1], args[2]);
-        else RunServe(args[1], args[2], int.Parse(args[3], CultureInfo.InvariantCulture), int.Parse(args[4], CultureInfo.InvariantCulture), args[5]);
+        if (args[0] == Pump)
+            RunPump(args[1], args[2]);
+        else
+            RunServe(
+                args[1],
+                args[2],
+                int.Parse(args[3], CultureInfo.InvariantCulture),
+                int.Parse(args[4], CultureInfo.InvariantCulture),
+                args[5]
+            );
     }
 
     private static Process Inner(params string[] words)
     {
         var start = new ProcessStartInfo(Environment.ProcessPath!) { RedirectStandardInput = true, RedirectStandardOutput = true };
-        if (Path.GetFileNameWithoutExtension(Environment.ProcessPath) == "dotnet") start.ArgumentList.Add(typeof(EditedPlay).Assembly.Location);
-        foreach (var word in words) start.ArgumentList.Add(word);
+        if (Path.GetFileNameWithoutExtension(Environment.ProcessPath) == "dotnet")
+            start.ArgumentList.Add(typeof(EditedPlay).Assembly.Location);
+        foreach (var word in words)
+            start.ArgumentList.Add(word);
         // As the launcher starts Weiche.
-        foreach (var (name, value) in Launched) start.Environment[name] = value;
+        foreach (var (name, value) in Launched)
+            start.Environment[name] = value;
         return Process.Start(start)!;
     }
 
@@ -109,7 +138,13 @@ internal static class EditedPlay
         var player = new Thread(() =>
         {
             Urgent.Ask();
-            var writers = Array.ConvertAll([0, 1], which => new FileStream(pipes[which * 2], FileMode.Open, FileAccess.Write, FileShare.ReadWrite, 0));
+            var writers = Array.ConvertAll([0, 1], which => new FileStream(
+                pipes[which * 2],
+                FileMode.Open,
+                FileAccess.Write,
+                FileShare.ReadWrite,
+                0
+            ));
             var message = new byte[3];
             // Weiche looks a few times a second whether anybody reads what it writes.
             Thread.Sleep(1500);
@@ -120,14 +155,17 @@ internal static class EditedPlay
                 {
                     next += Stopwatch.Frequency / 1000;
                     var rest = next - Stopwatch.GetTimestamp();
-                    if (rest > 0) Thread.Sleep(TimeSpan.FromTicks(rest * TimeSpan.TicksPerSecond / Stopwatch.Frequency));
+                    if (rest > 0)
+                        Thread.Sleep(TimeSpan.FromTicks(rest * TimeSpan.TicksPerSecond / Stopwatch.Frequency));
                     (message[0], message[1], message[2]) = (0x90, (byte)(i % 128), (byte)(i % 2 == 0 ? 100 : 0));
                     Volatile.Write(ref sent[which][i], Stopwatch.GetTimestamp());
                     writers[which].Write(message);
                 }
             }
-            foreach (var reader in readers) reader.Join();
-            foreach (var writer in writers) writer.Dispose();
+            foreach (var reader in readers)
+                reader.Join();
+            foreach (var writer in writers)
+                writer.Dispose();
         });
         player.Start();
         player.Join();
@@ -141,18 +179,26 @@ internal static class EditedPlay
         pump.Join();
     }
 
-    /// <summary>A desk with its database, as it runs; routes are switched off and on, and stages come and go, until standard input ends.</summary>
+    /// <summary>A desk with its database, as it runs; routes are switched off and on, and stages come and go, until standard input
+    /// ends.</summary>
     private static void RunServe(string input, string output, int routes, int editEvery, string ready)
     {
         // As Weiche starts.
         Urgent.LiftProcess();
         var studio = routes > 0 ? Studios.Generate(64, routes, 2030) : Studio.Empty("Edited");
-        studio = PassThrough.Apply(PassThrough.Apply(studio, new AddRawDevice("in", input, true, false)), new AddRawDevice("out", output, false, true));
+        studio = PassThrough.Apply(
+            PassThrough.Apply(studio, new AddRawDevice("in", input, true, false)),
+            new AddRawDevice("out", output, false, true)
+        );
         var (from, to) = (studio.Ports.Single(port => port.Name == "in").Id, studio.Ports.Single(port => port.Name == "out").Id);
         studio = PassThrough.Apply(studio, new LayRoute(from, to));
         // What is edited lies aside from what is played.
-        foreach (var name in (string[])["one", "other"]) studio = PassThrough.Apply(studio, new AddVirtualPort(name));
-        studio = PassThrough.Apply(studio, new LayRoute(studio.Sources.Single(port => port.Name == "one").Id, studio.Destinations.Single(port => port.Name == "other").Id));
+        foreach (var name in (string[])["one", "other"])
+            studio = PassThrough.Apply(studio, new AddVirtualPort(name));
+        studio = PassThrough.Apply(
+            studio,
+            new LayRoute(studio.Sources.Single(port => port.Name == "one").Id, studio.Destinations.Single(port => port.Name == "other").Id)
+        );
         var edited = studio.Routes[^1].Id;
         var folder = Directory.CreateTempSubdirectory("weiche-edited-data-").FullName;
         using var store = StudioStore.Open(folder);
@@ -165,7 +211,8 @@ internal static class EditedPlay
         var count = 0;
         while (!ended.Wait(editEvery > 0 ? editEvery : 1000))
         {
-            if (editEvery == 0) continue;
+            if (editEvery == 0)
+                continue;
             desk.Apply(new SwitchRoute(edited, count % 2 == 1));
             count++;
         }

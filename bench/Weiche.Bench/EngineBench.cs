@@ -102,12 +102,14 @@ internal sealed class EngineBench
         var times = benches.Select(_ => new List<double>()).ToList();
         for (var warm = 0; warm < 30; warm++)
         {
-            foreach (var bench in benches) bench.RunEngine();
+            foreach (var bench in benches)
+                bench.RunEngine();
         }
         var until = Stopwatch.GetTimestamp() + (long)(seconds * Stopwatch.Frequency);
         while (Stopwatch.GetTimestamp() < until || times[0].Count < 5)
         {
-            for (var i = 0; i < benches.Count; i++) times[i].Add(Time(benches[i].RunEngine));
+            for (var i = 0; i < benches.Count; i++)
+                times[i].Add(Time(benches[i].RunEngine));
         }
         return [.. times.Select((each, i) => Table.Percentile([.. each], Fastest) / benches[i].Deliveries)];
     }
@@ -116,7 +118,8 @@ internal sealed class EngineBench
     internal (double On, double Off) MeasureGuard(double seconds)
     {
         var (on, off) = (new List<double>(), new List<double>());
-        for (var warm = 0; warm < 30; warm++) RunEngine();
+        for (var warm = 0; warm < 30; warm++)
+            RunEngine();
         var until = Stopwatch.GetTimestamp() + (long)(seconds * Stopwatch.Frequency);
         while (Stopwatch.GetTimestamp() < until || on.Count < 5)
         {
@@ -137,8 +140,7 @@ internal sealed class EngineBench
         {
             pass();
             count++;
-        }
-        while (Stopwatch.GetElapsedTime(start).TotalMilliseconds < 4);
+        } while (Stopwatch.GetElapsedTime(start).TotalMilliseconds < 4);
         return Stopwatch.GetElapsedTime(start).TotalSeconds / count;
     }
 
@@ -158,7 +160,20 @@ internal sealed class EngineBench
         var (on, bytes) = (channel.Index, new List<byte>());
         for (var i = 0; i < PhraseMessages / 4; i++)
         {
-            bytes.AddRange([(byte)(0x90 | on), (byte)(40 + i), 100, (byte)(0xB0 | on), 7, (byte)(i * 3), (byte)(0xE0 | on), 0, (byte)(60 + i), (byte)(0x80 | on), (byte)(40 + i), 64]);
+            bytes.AddRange([
+                (byte)(0x90 | on),
+                (byte)(40 + i),
+                100,
+                (byte)(0xB0 | on),
+                7,
+                (byte)(i * 3),
+                (byte)(0xE0 | on),
+                0,
+                (byte)(60 + i),
+                (byte)(0x80 | on),
+                (byte)(40 + i),
+                64,
+            ]);
         }
         return [.. bytes];
     }
@@ -178,10 +193,20 @@ internal sealed class EngineBench
 
         internal HandWritten(Studio studio, PortId[] sources)
         {
-            _routes = [.. sources.Select(source => studio.Routes.Where(route => route.On && studio.SourcesOf(route).Any(each => each.Id == source))
-                .Select(route => (route.To.Value, route.Stages.Select(_ => Enumerable.Range(0, 256).Select(i => (byte)i).ToArray()).ToArray())).ToArray())];
+            _routes =
+            [
+                .. sources.Select(source =>
+                    studio
+                        .Routes.Where(route => route.On && studio.SourcesOf(route).Any(each => each.Id == source))
+                        .Select(route =>
+                            (route.To.Value, route.Stages.Select(_ => Enumerable.Range(0, 256).Select(i => (byte)i).ToArray()).ToArray())
+                        )
+                        .ToArray()
+                ),
+            ];
             _queues = new uint[studio.NextId][];
-            foreach (var destination in studio.Destinations) _queues[destination.Id.Value] = new uint[QueueLength];
+            foreach (var destination in studio.Destinations)
+                _queues[destination.Id.Value] = new uint[QueueLength];
             _waiting = new int[studio.NextId];
         }
 
@@ -195,7 +220,8 @@ internal sealed class EngineBench
                     Read(bytes.AsSpan(i, 3), routes);
                     foreach (var (destination, _) in routes)
                     {
-                        if (_waiting[destination] > 0) Write(destination);
+                        if (_waiting[destination] > 0)
+                            Write(destination);
                     }
                 }
             }
@@ -203,7 +229,8 @@ internal sealed class EngineBench
 
         private void Read(ReadOnlySpan<byte> bytes, (int Destination, byte[][] Tables)[] routes)
         {
-            byte status = 0, first = 0;
+            byte status = 0,
+                first = 0;
             var have = 0;
             foreach (var value in bytes)
             {
@@ -233,11 +260,13 @@ internal sealed class EngineBench
                 foreach (var table in tables)
                 {
                     s = table[s];
-                    if (s == 0) break;
+                    if (s == 0)
+                        break;
                     d1 = table[d1];
                     d2 = table[d2];
                 }
-                if (s == 0) continue;
+                if (s == 0)
+                    continue;
                 ref var waiting = ref _waiting[destination];
                 _queues[destination][waiting++ & (QueueLength - 1)] = (uint)(s | d1 << 8 | d2 << 16);
             }
@@ -253,7 +282,8 @@ internal sealed class EngineBench
                 _out[length++] = (byte)message;
                 _out[length++] = (byte)(message >> 8);
                 _out[length++] = (byte)(message >> 16);
-                if (length > _out.Length - 3) length = 0;
+                if (length > _out.Length - 3)
+                    length = 0;
             }
             _waiting[destination] = 0;
         }

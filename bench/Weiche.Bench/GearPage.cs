@@ -22,10 +22,16 @@ internal static class GearPage
     internal static Studio Room()
     {
         var studio = Studio.Empty("Large room");
-        for (var i = 0; i < 16; i++) studio = PassThrough.Apply(studio, new AddDevice($"I{i:00}, interface 8×8"));
+        for (var i = 0; i < 16; i++)
+            studio = PassThrough.Apply(studio, new AddDevice($"I{i:00}, interface 8×8"));
         for (var i = 0; i < 48; i++)
         {
-            studio = PassThrough.Apply(studio, new AddDevice($"M{i:00}, {(i % 3 == 0 ? "keyboard with sound" : "sound module")}, on I{i % 16:00} {1 + i / 16}, channels {1 + i % 16}"));
+            studio = PassThrough.Apply(
+                studio,
+                new AddDevice(
+                    $"M{i:00}, {(i % 3 == 0 ? "keyboard with sound" : "sound module")}, on I{i % 16:00} {1 + i / 16}, channels {1 + i % 16}"
+                )
+            );
         }
         return studio;
     }
@@ -35,7 +41,14 @@ internal static class GearPage
     internal static async Task<Result> MeasureAsync(int rounds)
     {
         var folder = Directory.CreateTempSubdirectory("weiche-bench-");
-        var app = WeicheApp.Create(new WeicheSettings { Port = 0, DataFolder = folder.FullName, First = () => [Room()] });
+        var app = WeicheApp.Create(
+            new WeicheSettings
+            {
+                Port = 0,
+                DataFolder = folder.FullName,
+                First = () => [Room()],
+            }
+        );
         await app.StartAsync();
         using var client = new HttpClient { BaseAddress = new Uri(app.Urls.First()) };
         var page = await client.GetStringAsync("/gear");
@@ -67,7 +80,8 @@ internal static class GearPage
     internal static string Token(string page)
     {
         var start = page.IndexOf("{\"X-Weiche-Token\"", StringComparison.Ordinal);
-        if (start < 0) start = page.IndexOf("hx-headers='", StringComparison.Ordinal) + 12;
+        if (start < 0)
+            start = page.IndexOf("hx-headers='", StringComparison.Ordinal) + 12;
         return JsonDocument.Parse(page[start..(page.IndexOf('}', start) + 1)]).RootElement.GetProperty("X-Weiche-Token").GetString()!;
     }
 

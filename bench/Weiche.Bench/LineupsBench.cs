@@ -7,7 +7,8 @@ using Weiche.Core.Studios;
 
 namespace Weiche.Bench;
 
-/// <summary>What lineups cost: entering one with and without keys held, compiling and checking many of them, against a studio that has one.</summary>
+/// <summary>What lineups cost: entering one with and without keys held, compiling and checking many of them, against a studio that has
+/// one.</summary>
 internal static class LineupsBench
 {
     /// <summary>µs, each the median.</summary>
@@ -22,23 +23,49 @@ internal static class LineupsBench
     {
         var random = new Random(seed);
         var studio = Studios.Generate(devices, routes, seed);
-        var made = Enumerable.Range(0, lineups).Select(i => new Lineup(new LineupId(studio.NextId + i), string.Create(CultureInfo.InvariantCulture, $"Lineup {i + 1}"))).ToList();
-        return (studio with
-        {
-            NextId = studio.NextId + lineups,
-            Lineups = [.. made],
-            Routes = [.. studio.Routes.Select(route => random.Next(5) == 0 ? route : route with { Duty = Duty.In(made.Where(_ => random.Next(2) == 0).Select(lineup => lineup.Id)) })],
-        }).Checked().In(made[0].Id);
+        var made = Enumerable
+            .Range(0, lineups)
+            .Select(i => new Lineup(new LineupId(studio.NextId + i), string.Create(CultureInfo.InvariantCulture, $"Lineup {i + 1}")))
+            .ToList();
+        return (
+            studio with
+            {
+                NextId = studio.NextId + lineups,
+                Lineups = [.. made],
+                Routes =
+                [
+                    .. studio.Routes.Select(route =>
+                        random.Next(5) == 0
+                            ? route
+                            : route with
+                            {
+                                Duty = Duty.In(made.Where(_ => random.Next(2) == 0).Select(lineup => lineup.Id)),
+                            }
+                    ),
+                ],
+            }
+        )
+            .Checked()
+            .In(made[0].Id);
     }
 
     internal static Entering MeasureEntering(int rounds, int keys)
     {
         var studio = Evening(64, 1000, 50, 2030);
         var engine = new Engine(CompiledStudio.Compile(studio));
-        var one = new Engine(CompiledStudio.Compile(studio with { Lineups = [], Routes = [.. studio.Routes.Select(route => route with { Duty = Duty.Standing })] }));
+        var one = new Engine(
+            CompiledStudio.Compile(
+                studio with
+                {
+                    Lineups = [],
+                    Routes = [.. studio.Routes.Select(route => route with { Duty = Duty.Standing })],
+                }
+            )
+        );
         var sources = studio.Sources.Select(source => source.Id).ToArray();
         var now = MidiTime.Zero;
-        for (var key = 0; key < keys; key++) engine.Receive(sources[key % sources.Length], [0x90, (byte)(key % 128), 100, 0xE0, 0, 90], now);
+        for (var key = 0; key < keys; key++)
+            engine.Receive(sources[key % sources.Length], [0x90, (byte)(key % 128), 100, 0xE0, 0, 90], now);
         var (enter, swap) = (new List<double>(), new List<double>());
         var lineups = studio.Lineups.Select(lineup => lineup.Id).ToArray();
         for (var i = 0; i < rounds + 100; i++)
@@ -60,7 +87,8 @@ internal static class LineupsBench
     }
 
     /// <summary>Milliseconds to compile a studio of 1 000 routes anew after an edit: with 50 lineups, and with one.</summary>
-    internal static (double Many, double One) MeasureCompiling(int rounds) => (Compile(Evening(64, 1000, 50, 2030), rounds), Compile(Evening(64, 1000, 1, 2030), rounds));
+    internal static (double Many, double One) MeasureCompiling(int rounds) =>
+        (Compile(Evening(64, 1000, 50, 2030), rounds), Compile(Evening(64, 1000, 1, 2030), rounds));
 
     /// <summary>Milliseconds to look at 30 lineups of 300 routes, and at one of them.</summary>
     internal static (double Many, double One) MeasureChecks(int rounds)
@@ -70,11 +98,14 @@ internal static class LineupsBench
         for (var i = 0; i < rounds + ChecksBench.Warm; i++)
         {
             one.Add(Microseconds(() => Checker.Check(studio.In(studio.Lineups[0].Id))) / 1000);
-            many.Add(Microseconds(() =>
-            {
-                CheckReport? report = null;
-                foreach (var lineup in studio.Lineups) report = Checker.Check(studio.In(lineup.Id), report);
-            }) / 1000);
+            many.Add(
+                Microseconds(() =>
+                {
+                    CheckReport? report = null;
+                    foreach (var lineup in studio.Lineups)
+                        report = Checker.Check(studio.In(lineup.Id), report);
+                }) / 1000
+            );
         }
         return (Table.Median(many.Skip(ChecksBench.Warm)), Table.Median(one.Skip(ChecksBench.Warm)));
     }

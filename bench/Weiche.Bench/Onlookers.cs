@@ -14,13 +14,19 @@ internal sealed class Onlookers : IDisposable
         {
             var records = new TapRecord[4096];
             var from = 0L;
-            _timers.Add(new Timer(
-                _ =>
-                {
-                    junction.Tap.Read(ref from, records, out var _);
-                    foreach (var port in junction.Compiled.Studio.Ports) _ = junction.Compiled.Meter(port.Id)!.Messages;
-                },
-                null, 34, 34));
+            _timers.Add(
+                new Timer(
+                    _ =>
+                    {
+                        junction.Tap.Read(ref from, records, out var _);
+                        foreach (var port in junction.Compiled.Studio.Ports)
+                            _ = junction.Compiled.Meter(port.Id)!.Messages;
+                    },
+                    null,
+                    34,
+                    34
+                )
+            );
         }
     }
 

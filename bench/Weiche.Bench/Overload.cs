@@ -26,9 +26,31 @@ internal static class Overload
         var id = 1;
         var devices = new List<Device>();
         for (var i = 0; i < Sources; i++)
-            devices.Add(new Device(new DeviceId(id++), $"Source {i + 1}", DeviceKind.KeyboardController, ChannelSet.All, ChannelSet.None, false, null, [new Port(new PortId(id++), PortDirection.Source, "", WireKind.Usb)]));
+            devices.Add(
+                new Device(
+                    new DeviceId(id++),
+                    $"Source {i + 1}",
+                    DeviceKind.KeyboardController,
+                    ChannelSet.All,
+                    ChannelSet.None,
+                    false,
+                    null,
+                    [new Port(new PortId(id++), PortDirection.Source, "", WireKind.Usb)]
+                )
+            );
         var wire = new PortId(id + 1);
-        devices.Add(new Device(new DeviceId(id++), "Slow", DeviceKind.KeyboardSynth, ChannelSet.None, ChannelSet.All, true, null, [new Port(new PortId(id++), PortDirection.Destination, "", WireKind.Din)]));
+        devices.Add(
+            new Device(
+                new DeviceId(id++),
+                "Slow",
+                DeviceKind.KeyboardSynth,
+                ChannelSet.None,
+                ChannelSet.All,
+                true,
+                null,
+                [new Port(new PortId(id++), PortDirection.Destination, "", WireKind.Din)]
+            )
+        );
         studio = new Studio
         {
             Name = studio.Name,
@@ -51,7 +73,11 @@ internal static class Overload
                 var step = millisecond + source * 7;
                 var port = devices[source].Ports[0].Id;
                 var key = (byte)(36 + step / 50 % 60);
-                engine.Receive(port, [(byte)(0xE0 | source), (byte)(step % 128), 64, (byte)(0xB0 | source), 1, (byte)(step % 127)], new MidiTime(now));
+                engine.Receive(
+                    port,
+                    [(byte)(0xE0 | source), (byte)(step % 128), 64, (byte)(0xB0 | source), 1, (byte)(step % 127)],
+                    new MidiTime(now)
+                );
                 if (step % 50 == 0)
                 {
                     engine.Receive(port, [(byte)(0x90 | source), key, 100], new MidiTime(now));
@@ -63,7 +89,8 @@ internal static class Overload
                 }
             }
             Fetch(now);
-            if (millisecond == seconds * 100L) memory = GC.GetTotalMemory(forceFullCollection: true);
+            if (millisecond == seconds * 100L)
+                memory = GC.GetTotalMemory(forceFullCollection: true);
         }
         var grown = GC.GetTotalMemory(forceFullCollection: true) - memory;
         engine.AllNotesOff(new MidiTime(seconds * 1_000_000L));
@@ -105,7 +132,8 @@ internal static class Overload
 
         public void Accept(in MidiMessage message)
         {
-            if (message.Kind != MessageKind.Note) return;
+            if (message.Kind != MessageKind.Note)
+                return;
             var key = message.ChannelIndex << 7 | message.Data1;
             if (message.IsNoteOn)
             {

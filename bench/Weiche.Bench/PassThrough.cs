@@ -30,12 +30,16 @@ internal sealed class PassThrough : IDisposable
 
     private static Junction Between(string input, string output)
     {
-        var studio = Apply(Apply(Studio.Empty("Bench"), new AddRawDevice("in", input, true, false)), new AddRawDevice("out", output, false, true));
+        var studio = Apply(
+            Apply(Studio.Empty("Bench"), new AddRawDevice("in", input, true, false)),
+            new AddRawDevice("out", output, false, true)
+        );
         studio = Apply(studio, new LayRoute(studio.Sources.First().Id, studio.Destinations.First().Id));
         return new Junction(studio, new StudioClock(TimeProvider.System));
     }
 
-    /// <summary>Through a thread, as urgent as those of Weiche, that reads one pipe and writes the other, while as many onlookers read an idle junction.</summary>
+    /// <summary>Through a thread, as urgent as those of Weiche, that reads one pipe and writes the other, while as many onlookers read an
+    /// idle junction.</summary>
     internal double[] BarePump(int messages, int pages)
     {
         var (input, output) = Pipes("pump");
@@ -46,15 +50,19 @@ internal sealed class PassThrough : IDisposable
     }
 
     /// <summary>The bare pump: a thread, as urgent as those of Weiche, that reads one pipe and writes the other.</summary>
-    internal static Thread Pump(string input, string output) => new(() =>
-    {
-        Urgent.Ask();
-        using var reader = new FileStream(input, FileMode.Open, FileAccess.Read, FileShare.ReadWrite, 0);
-        using var writer = new FileStream(output, FileMode.Open, FileAccess.Write, FileShare.ReadWrite, 0);
-        var buffer = new byte[4096];
-        for (var count = reader.Read(buffer); count > 0; count = reader.Read(buffer)) writer.Write(buffer.AsSpan(0, count));
-    })
-    { IsBackground = true };
+    internal static Thread Pump(string input, string output) =>
+        new(() =>
+        {
+            Urgent.Ask();
+            using var reader = new FileStream(input, FileMode.Open, FileAccess.Read, FileShare.ReadWrite, 0);
+            using var writer = new FileStream(output, FileMode.Open, FileAccess.Write, FileShare.ReadWrite, 0);
+            var buffer = new byte[4096];
+            for (var count = reader.Read(buffer); count > 0; count = reader.Read(buffer))
+                writer.Write(buffer.AsSpan(0, count));
+        })
+        {
+            IsBackground = true,
+        };
 
     /// <summary>Through cat, at ordinary priority, with the same onlookers.</summary>
     internal double[] Cat(int messages, int pages)
@@ -95,8 +103,10 @@ internal sealed class PassThrough : IDisposable
             for (var i = 0; i < messages; i++)
             {
                 next += Stopwatch.Frequency / 1000;
-                while (Stopwatch.GetTimestamp() < next - Stopwatch.Frequency / 10_000) Thread.Sleep(TimeSpan.FromMicroseconds(200));
-                while (Stopwatch.GetTimestamp() < next) Thread.SpinWait(20);
+                while (Stopwatch.GetTimestamp() < next - Stopwatch.Frequency / 10_000)
+                    Thread.Sleep(TimeSpan.FromMicroseconds(200));
+                while (Stopwatch.GetTimestamp() < next)
+                    Thread.SpinWait(20);
                 Volatile.Write(ref sent[i], Stopwatch.GetTimestamp());
                 writer.Write([0x90, (byte)(i % 128), (byte)(i % 2 == 0 ? 100 : 0)]);
             }
@@ -119,11 +129,13 @@ internal sealed class PassThrough : IDisposable
     internal static string MakePipe(string folder, string name)
     {
         var path = Path.Combine(folder, name);
-        if (MakePipe(path, 0b110_000_000) != 0) throw new IOException("A named pipe could not be made.");
+        if (MakePipe(path, 0b110_000_000) != 0)
+            throw new IOException("A named pipe could not be made.");
         return path;
     }
 
-    internal static Studio Apply(Studio studio, StudioEdit edit) => edit.Apply(studio).Studio ?? throw new InvalidOperationException(edit.Title(studio));
+    internal static Studio Apply(Studio studio, StudioEdit edit) =>
+        edit.Apply(studio).Studio ?? throw new InvalidOperationException(edit.Title(studio));
 
     [DllImport("libc", EntryPoint = "mkfifo", SetLastError = true)]
     private static extern int MakePipe([MarshalAs(UnmanagedType.LPUTF8Str)] string path, uint mode);

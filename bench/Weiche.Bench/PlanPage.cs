@@ -41,7 +41,14 @@ internal static class PlanPage
     internal static async Task<Result> MeasureAsync(Studio studio, int rounds)
     {
         var folder = Directory.CreateTempSubdirectory("weiche-bench-");
-        var app = WeicheApp.Create(new WeicheSettings { Port = 0, DataFolder = folder.FullName, First = () => [studio] });
+        var app = WeicheApp.Create(
+            new WeicheSettings
+            {
+                Port = 0,
+                DataFolder = folder.FullName,
+                First = () => [studio],
+            }
+        );
         await app.StartAsync();
         using var client = new HttpClient { BaseAddress = new Uri(app.Urls.First()) };
         client.DefaultRequestHeaders.Add("X-Weiche-Token", GearPage.Token(await client.GetStringAsync("/plan")));

@@ -10,8 +10,8 @@ using Weiche.Ports.Virtual;
 
 namespace Weiche.Bench;
 
-/// <summary>The way through the system's sequencer and a virtual port of Weiche, against a program that does nothing but pass events on with the same
-/// library. It needs a kernel that has the sequencer: tests/kernel/run boots one.</summary>
+/// <summary>The way through the system's sequencer and a virtual port of Weiche, against a program that does nothing but pass events on
+/// with the same library. It needs a kernel that has the sequencer: tests/kernel/run boots one.</summary>
 internal static unsafe class SequencerBench
 {
     /// <summary>The word by which the bench starts itself as the plain program.</summary>
@@ -20,23 +20,27 @@ internal static unsafe class SequencerBench
     private const short PollIn = 1;
     private const int Patience = 2_000;
 
-    /// <summary>µs from sending an event to having it back, the median, by Weiche and by the plain program; null where there is no sequencer.</summary>
+    /// <summary>µs from sending an event to having it back, the median, by Weiche and by the plain program; null where there is no
+    /// sequencer.</summary>
     /// <param name="count">How many events.</param>
     internal static (double Weiche, double Plain)? Run(int count)
     {
-        if (!File.Exists("/dev/snd/seq") || !LibAsound.TryLoad()) return null;
+        if (!File.Exists("/dev/snd/seq") || !LibAsound.TryLoad())
+            return null;
         var studio = Studio.Empty("Bench") with { Safety = new Safety(false, 0) };
         studio = new AddVirtualPort("loop").Apply(studio).Studio!;
         using var junction = new Junction(studio, new StudioClock(TimeProvider.System));
         var driver = new OutsideDriver(junction, OutsideSystem.Sequencer);
         using var park = new PortPark(junction, TimeProvider.System, new VirtualDriver(junction, driver), driver);
         park.Match(studio);
-        while (driver.State.Map.Ports.Count(port => port.Own > 0) < 2) Thread.Sleep(50);
+        while (driver.State.Map.Ports.Count(port => port.Own > 0) < 2)
+            Thread.Sleep(50);
         var own = driver.State.Map.Ports.Where(port => port.Own > 0).ToList();
         var weiche = Measure(count, own.Single(port => !port.IsSource).Address, own.Single(port => port.IsSource).Address);
         var host = Environment.ProcessPath!;
         var start = new ProcessStartInfo(host) { RedirectStandardOutput = true };
-        if (host.EndsWith("dotnet", StringComparison.Ordinal)) start.ArgumentList.Add(typeof(SequencerBench).Assembly.Location);
+        if (host.EndsWith("dotnet", StringComparison.Ordinal))
+            start.ArgumentList.Add(typeof(SequencerBench).Assembly.Location);
         start.ArgumentList.Add(Plain);
         using var plain = Process.Start(start)!;
         var client = plain.StandardOutput.ReadLine();
@@ -48,7 +52,8 @@ internal static unsafe class SequencerBench
     /// <summary>Passes on what comes, and nothing else.</summary>
     internal static int RunPlain()
     {
-        if (!LibAsound.TryLoad()) return 3;
+        if (!LibAsound.TryLoad())
+            return 3;
         using var client = Open("Plain");
         _ = Port(client, LibAsound.CanWrite | LibAsound.SubscribeWrite);
         var to = Port(client, LibAsound.CanRead | LibAsound.SubscribeRead);
@@ -56,14 +61,18 @@ internal static unsafe class SequencerBench
         while (true)
         {
             var heard = Await(client, Timeout.Infinite);
-            if (heard is not null) Send(client, to, *heard);
+            if (heard is not null)
+                Send(client, to, *heard);
         }
     }
 
     private static double Measure(int count, string to, string from)
     {
         using var client = Open("Probe");
-        var (sends, hears) = (Port(client, LibAsound.CanRead | LibAsound.SubscribeRead), Port(client, LibAsound.CanWrite | LibAsound.SubscribeWrite));
+        var (sends, hears) = (
+            Port(client, LibAsound.CanRead | LibAsound.SubscribeRead),
+            Port(client, LibAsound.CanWrite | LibAsound.SubscribeWrite)
+        );
         var id = LibAsound.IdOf(client);
         Join(client, $"{id}:{sends}", to);
         Join(client, from, $"{id}:{hears}");
@@ -76,9 +85,11 @@ internal static unsafe class SequencerBench
             (note.Data[1], note.Data[2]) = ((byte)(i / 2 % 128), 90);
             var begun = Stopwatch.GetTimestamp();
             Send(client, sends, note);
-            if (Await(client, Patience) is null) throw new InvalidOperationException("An event did not come back.");
+            if (Await(client, Patience) is null)
+                throw new InvalidOperationException("An event did not come back.");
             // The first are compiled on their way.
-            if (i >= 20) times.Add(Stopwatch.GetElapsedTime(begun).TotalMicroseconds);
+            if (i >= 20)
+                times.Add(Stopwatch.GetElapsedTime(begun).TotalMicroseconds);
             Thread.Sleep(3);
         }
         return Table.Median(times);
@@ -86,7 +97,8 @@ internal static unsafe class SequencerBench
 
     private static LibAsound.Client Open(string name)
     {
-        if (LibAsound.Open(out var client, "default", LibAsound.Duplex, LibAsound.NonBlocking) < 0) throw new InvalidOperationException("There is no sequencer.");
+        if (LibAsound.Open(out var client, "default", LibAsound.Duplex, LibAsound.NonBlocking) < 0)
+            throw new InvalidOperationException("There is no sequencer.");
         _ = LibAsound.SetName(client, name);
         return client;
     }
@@ -115,7 +127,11 @@ internal static unsafe class SequencerBench
     private static LibAsound.Address Read(string address)
     {
         var parts = address.Split(':');
-        return new LibAsound.Address { Client = byte.Parse(parts[0], CultureInfo.InvariantCulture), Port = byte.Parse(parts[1], CultureInfo.InvariantCulture) };
+        return new LibAsound.Address
+        {
+            Client = byte.Parse(parts[0], CultureInfo.InvariantCulture),
+            Port = byte.Parse(parts[1], CultureInfo.InvariantCulture),
+        };
     }
 
     private static void Send(LibAsound.Client client, int port, LibAsound.Event sent)
@@ -132,12 +148,14 @@ internal static unsafe class SequencerBench
             if (LibAsound.Input(client, out var heard) >= 0 && heard is not null)
             {
                 // That a port was connected is told, too.
-                if (heard->Type is 6 or 7) return heard;
+                if (heard->Type is 6 or 7)
+                    return heard;
                 continue;
             }
             LibAsound.PollEntry entry;
             _ = LibAsound.PollDescriptors(client, &entry, 1, PollIn);
-            if (LibAsound.Poll(&entry, 1, milliseconds) == 0) return null;
+            if (LibAsound.Poll(&entry, 1, milliseconds) == 0)
+                return null;
         }
     }
 }

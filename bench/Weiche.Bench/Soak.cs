@@ -27,7 +27,8 @@ internal static class Soak
         studio = PassThrough.Apply(studio, new AddRawDevice("right", pipes[1], true, false));
         studio = PassThrough.Apply(studio, new AddRawDevice("out", pipes[2], false, true));
         var (sources, to) = (studio.Sources.ToList(), studio.Destinations.First());
-        foreach (var source in sources) studio = PassThrough.Apply(studio, new LayRoute(source.Id, to.Id));
+        foreach (var source in sources)
+            studio = PassThrough.Apply(studio, new LayRoute(source.Id, to.Id));
         using var junction = new Junction(studio, new StudioClock(TimeProvider.System));
         var wires = sources.Select((source, i) => new RawWire(junction, pipes[i], source.Id, null, TimeProvider.System)).ToList();
         wires.Add(new RawWire(junction, pipes[2], null, to.Id, TimeProvider.System));
@@ -38,9 +39,12 @@ internal static class Soak
             using var reader = new FileStream(pipes[2], FileMode.Open, FileAccess.Read, FileShare.ReadWrite, 0);
             var parser = new StreamParser(new SysExPool());
             var buffer = new byte[4096];
-            for (var count = reader.Read(buffer); count > 0; count = reader.Read(buffer)) parser.Parse(buffer.AsSpan(0, count), ref arrived);
+            for (var count = reader.Read(buffer); count > 0; count = reader.Read(buffer))
+                parser.Parse(buffer.AsSpan(0, count), ref arrived);
         })
-        { IsBackground = true };
+        {
+            IsBackground = true,
+        };
         reading.Start();
         using var left = new FileStream(pipes[0], FileMode.Open, FileAccess.Write, FileShare.ReadWrite, 0);
         using var right = new FileStream(pipes[1], FileMode.Open, FileAccess.Write, FileShare.ReadWrite, 0);
@@ -55,7 +59,23 @@ internal static class Soak
             foreach (var wire in (FileStream[])[left, right])
             {
                 var key = (byte)(36 + round % 60);
-                wire.Write([0x90, key, 100, 0x91, key, 90, 0xB0, 7, (byte)(round % 128), 0xE0, 0, (byte)(round % 128), 0xB0, 64, (byte)(round % 2 * 127)]);
+                wire.Write([
+                    0x90,
+                    key,
+                    100,
+                    0x91,
+                    key,
+                    90,
+                    0xB0,
+                    7,
+                    (byte)(round % 128),
+                    0xE0,
+                    0,
+                    (byte)(round % 128),
+                    0xB0,
+                    64,
+                    (byte)(round % 2 * 127),
+                ]);
                 wire.Write([0xF0, 0x7D, (byte)(round % 128), 0xF7, 0xF8, 0x80, key, 64, 0x91, key, 0, 0xFE]);
                 sent += 10;
             }
@@ -63,17 +83,28 @@ internal static class Soak
             {
                 // A stage comes and goes in the middle of play.
                 var route = studio.Routes[0];
-                studio = PassThrough.Apply(studio, route.Stages.Length == 0 ? new AddStage(route.Id, new TransposeStage(12)) : new RemoveStage(route.Id, 0, route.Stages[0].Name));
+                studio = PassThrough.Apply(
+                    studio,
+                    route.Stages.Length == 0
+                        ? new AddStage(route.Id, new TransposeStage(12))
+                        : new RemoveStage(route.Id, 0, route.Stages[0].Name)
+                );
                 junction.Swap(junction.Prepare(studio));
             }
-            if (early == 0 && clock.Elapsed > end / 10) early = Settled();
+            if (early == 0 && clock.Elapsed > end / 10)
+                early = Settled();
             Thread.Sleep(20);
         }
         Thread.Sleep(500);
         junction.AllNotesOff();
         Thread.Sleep(500);
         var late = Settled();
-        Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"{minutes:0.#} minutes: {sent} messages sent, {arrived.Messages} arrived, {arrived.Hanging} notes hang, managed memory {early / 1024} KiB after a tenth, {late / 1024} KiB at the end, {Environment.WorkingSet / 1024 / 1024} MiB in all"));
+        Console.WriteLine(
+            string.Create(
+                CultureInfo.InvariantCulture,
+                $"{minutes:0.#} minutes: {sent} messages sent, {arrived.Messages} arrived, {arrived.Hanging} notes hang, managed memory {early / 1024} KiB after a tenth, {late / 1024} KiB at the end, {Environment.WorkingSet / 1024 / 1024} MiB in all"
+            )
+        );
         wires.ForEach(wire => wire.Dispose());
         return arrived.Hanging == 0 && late - early < 1 << 20;
 
@@ -92,8 +123,10 @@ internal static class Soak
         public void Accept(in MidiMessage message)
         {
             Messages++;
-            if (message.IsNoteOn) _down.Add((message.ChannelIndex, message.Data1));
-            else if (message.IsNoteOff) _down.Remove((message.ChannelIndex, message.Data1));
+            if (message.IsNoteOn)
+                _down.Add((message.ChannelIndex, message.Data1));
+            else if (message.IsNoteOff)
+                _down.Remove((message.ChannelIndex, message.Data1));
         }
     }
 }

@@ -23,38 +23,64 @@ internal static class Studios
         var made = new List<Device>();
         for (var i = 0; i < devices; i++)
         {
-            made.Add(new Device(
-                new DeviceId(id++), string.Create(CultureInfo.InvariantCulture, $"Device {i + 1}"), DeviceKind.KeyboardSynth, ChannelSet.All, ChannelSet.All, true, null,
-                [
-                    new Port(new PortId(id++), PortDirection.Source, "a", WireKind.Usb),
-                    new Port(new PortId(id++), PortDirection.Source, "b", WireKind.Usb),
-                    new Port(new PortId(id++), PortDirection.Destination, "a", WireKind.Virtual),
-                    new Port(new PortId(id++), PortDirection.Destination, "b", WireKind.Virtual),
-                ]));
+            made.Add(
+                new Device(
+                    new DeviceId(id++),
+                    string.Create(CultureInfo.InvariantCulture, $"Device {i + 1}"),
+                    DeviceKind.KeyboardSynth,
+                    ChannelSet.All,
+                    ChannelSet.All,
+                    true,
+                    null,
+                    [
+                        new Port(new PortId(id++), PortDirection.Source, "a", WireKind.Usb),
+                        new Port(new PortId(id++), PortDirection.Source, "b", WireKind.Usb),
+                        new Port(new PortId(id++), PortDirection.Destination, "a", WireKind.Virtual),
+                        new Port(new PortId(id++), PortDirection.Destination, "b", WireKind.Virtual),
+                    ]
+                )
+            );
         }
         for (var i = 0; echoes > 0 && i < made.Count; i += echoes)
         {
-            var path = new InnerPath(new InnerPathId(id++), InnerPathKind.Echo, "echo", Place.At(made[i].Ports[2].Id), Place.At(made[i].Ports[0].Id), true, MidiSpan.FromMilliseconds(1), []);
+            var path = new InnerPath(
+                new InnerPathId(id++),
+                InnerPathKind.Echo,
+                "echo",
+                Place.At(made[i].Ports[2].Id),
+                Place.At(made[i].Ports[0].Id),
+                true,
+                MidiSpan.FromMilliseconds(1),
+                []
+            );
             made[i] = made[i] with { InnerPaths = [path] };
         }
         var sources = made.SelectMany(device => device.Ports.Take(2)).Select(port => port.Id).ToList();
         var destinations = made.SelectMany(device => device.Ports.Skip(2)).Select(port => port.Id).ToList();
-        if (eachSource > 0) sources = [.. sources.Take((routes + eachSource - 1) / eachSource)];
+        if (eachSource > 0)
+            sources = [.. sources.Take((routes + eachSource - 1) / eachSource)];
         var laid = new List<Route>();
         for (var i = 0; i < routes; i++)
         {
             var to = destinations[(i / sources.Count + i * 7) % destinations.Count];
             laid.Add(new Route(new RouteId(id++), sources[i % sources.Count], to, true, [Draw(random), Draw(random), Draw(random)]));
         }
-        return new Studio { Name = "Generated", NextId = id, Devices = [.. made], Routes = [.. laid.DistinctBy(route => (route.From, route.To))] }.Checked();
+        return new Studio
+        {
+            Name = "Generated",
+            NextId = id,
+            Devices = [.. made],
+            Routes = [.. laid.DistinctBy(route => (route.From, route.To))],
+        }.Checked();
     }
 
-    private static Stage Draw(Random random) => random.Next(5) switch
-    {
-        0 => new KindsStage(KindSet.All.With(MessageKind.ActiveSensing, false)),
-        1 => new ChannelsStage(ChannelMap.Identity.With(Channel.FromNumber(1), ChannelSet.Of(1 + random.Next(16)))),
-        2 => new KeysStage(0, 127),
-        3 => new TransposeStage(random.Next(-3, 4)),
-        _ => new VelocityStage(scale: 50 + random.Next(100)),
-    };
+    private static Stage Draw(Random random) =>
+        random.Next(5) switch
+        {
+            0 => new KindsStage(KindSet.All.With(MessageKind.ActiveSensing, false)),
+            1 => new ChannelsStage(ChannelMap.Identity.With(Channel.FromNumber(1), ChannelSet.Of(1 + random.Next(16)))),
+            2 => new KeysStage(0, 127),
+            3 => new TransposeStage(random.Next(-3, 4)),
+            _ => new VelocityStage(scale: 50 + random.Next(100)),
+        };
 }

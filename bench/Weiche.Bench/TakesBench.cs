@@ -14,8 +14,8 @@ internal static class TakesBench
     private const int ReadMilliseconds = 15;
     private const int PerMillisecond = 10;
 
-    /// <summary>ns that the engine takes for a message at ten thousand a second, with somebody who writes the reel beside it and without, in turns;
-    /// bytes a message on the reel; and how many were missed.</summary>
+    /// <summary>ns that the engine takes for a message at ten thousand a second, with somebody who writes the reel beside it and without,
+    /// in turns; bytes a message on the reel; and how many were missed.</summary>
     /// <param name="seconds">How long in all.</param>
     internal static (double With, double Without, double Bytes, long Missing) Reel(double seconds)
     {
@@ -25,7 +25,13 @@ internal static class TakesBench
         var (with, without) = (new List<double>(), new List<double>());
         var (bytes, count, missing) = (0L, 0L, 0L);
         var clock = Stopwatch.StartNew();
-        byte[][] messages = [[0x90, 60, 80], [0x80, 60, 0], [0xB0, 1, 64], [0xE0, 3, 65]];
+        byte[][] messages =
+        [
+            [0x90, 60, 80],
+            [0x80, 60, 0],
+            [0xB0, 1, 64],
+            [0xE0, 3, 65],
+        ];
         var at = 0L;
         Round();
         while (clock.Elapsed.TotalSeconds < seconds)
@@ -45,7 +51,8 @@ internal static class TakesBench
             var round = Stopwatch.StartNew();
             for (var due = 1.0; due < 200; due++)
             {
-                while (round.Elapsed.TotalMilliseconds < due) Thread.SpinWait(20);
+                while (round.Elapsed.TotalMilliseconds < due)
+                    Thread.SpinWait(20);
                 var start = Stopwatch.GetTimestamp();
                 for (var i = 0; i < PerMillisecond; i++, sent++)
                 {
@@ -59,8 +66,8 @@ internal static class TakesBench
         }
     }
 
-    /// <summary>µs by which each note of a take leaves late, played through the junction into a sink, in the same way as <see cref="TimeBench"/>
-    /// tells it of pulses.</summary>
+    /// <summary>µs by which each note of a take leaves late, played through the junction into a sink, in the same way as
+    /// <see cref="TimeBench"/> tells it of pulses.</summary>
     /// <param name="seconds">How long.</param>
     /// <param name="busy">How many programs spin meanwhile.</param>
     internal static (double[] Own, double[] Loop) Lateness(double seconds, int busy)
@@ -72,12 +79,22 @@ internal static class TakesBench
         var take = new Take
         {
             Tracks = [new TakeTrack("a", from)],
-            Events = [.. Enumerable.Range(0, count).Select(note => new TakeEvent(new MidiSpan((long)(note * 1e6 / TimeBench.PulsesASecond)), 0, MidiMessage.FromBytes(0xB0, 1, note & 127)))],
+            Events =
+            [
+                .. Enumerable
+                    .Range(0, count)
+                    .Select(note => new TakeEvent(
+                        new MidiSpan((long)(note * 1e6 / TimeBench.PulsesASecond)),
+                        0,
+                        MidiMessage.FromBytes(0xB0, 1, note & 127)
+                    )),
+            ],
             Length = new MidiSpan((long)(seconds * 1e6) + 1_000_000),
         };
         return TimeBench.Beside(studio, to, count, busy, junction =>
         {
-            if (PreparedTake.TryMake(take, new PlayHow(MidiSpan.Zero), studio, out var prepared, out _) is { } problem) throw new InvalidOperationException(problem);
+            if (PreparedTake.TryMake(take, new PlayHow(MidiSpan.Zero), studio, out var prepared, out _) is { } problem)
+                throw new InvalidOperationException(problem);
             junction.Swap(junction.Prepare(studio, prepared!.Sources));
             junction.PlayTake(prepared);
         });
@@ -87,30 +104,47 @@ internal static class TakesBench
     internal static (double Own, double Other, int Length, double Tidy, double Split) Files()
     {
         var random = new Random(2030);
-        var events = Enumerable.Range(0, 100_000).SelectMany(note =>
-        {
-            var (at, key, channel) = (note * 4_000L + random.Next(3_000), random.Next(24, 100), random.Next(16));
-            return new[]
+        var events = Enumerable
+            .Range(0, 100_000)
+            .SelectMany(note =>
             {
-                new TakeEvent(new MidiSpan(at), 0, MidiMessage.FromBytes(0x90 | channel, key, 80)),
-                new TakeEvent(new MidiSpan(at + random.Next(1_000, 400_000)), 0, MidiMessage.FromBytes(0x80 | channel, key, 0)),
-            };
-        });
-        var take = new Take { Tracks = [new TakeTrack("one")], Events = Take.InOrder(events), Length = new MidiSpan(401_000_000) };
+                var (at, key, channel) = (note * 4_000L + random.Next(3_000), random.Next(24, 100), random.Next(16));
+                return new[]
+                {
+                    new TakeEvent(new MidiSpan(at), 0, MidiMessage.FromBytes(0x90 | channel, key, 80)),
+                    new TakeEvent(new MidiSpan(at + random.Next(1_000, 400_000)), 0, MidiMessage.FromBytes(0x80 | channel, key, 0)),
+                };
+            });
+        var take = new Take
+        {
+            Tracks = [new TakeTrack("one")],
+            Events = Take.InOrder(events),
+            Length = new MidiSpan(401_000_000),
+        };
         var file = StandardMidiFile.WriteTake(take, "all");
-        return (Milliseconds(() => StandardMidiFile.ReadTake(file)), Milliseconds(() => new NAudio.Midi.MidiFile(new MemoryStream(file), strictChecking: false)), file.Length,
-            Milliseconds(() => new Tidy(16, true).Apply(take, TakeRange.Everything, out _)), Milliseconds(() => Split.Apply(take, SplitBy.Key, [])));
+        return (
+            Milliseconds(() => StandardMidiFile.ReadTake(file)),
+            Milliseconds(() => new NAudio.Midi.MidiFile(new MemoryStream(file), strictChecking: false)),
+            file.Length,
+            Milliseconds(() => new Tidy(16, true).Apply(take, TakeRange.Everything, out _)),
+            Milliseconds(() => Split.Apply(take, SplitBy.Key, []))
+        );
     }
 
     private static double Milliseconds(Func<object> work)
     {
-        for (var i = 0; i < 3; i++) GC.KeepAlive(work());
-        return Table.Median([.. Enumerable.Range(0, 9).Select(_ =>
-        {
-            var start = Stopwatch.GetTimestamp();
+        for (var i = 0; i < 3; i++)
             GC.KeepAlive(work());
-            return Stopwatch.GetElapsedTime(start).TotalMilliseconds;
-        })]);
+        return Table.Median([
+            .. Enumerable
+                .Range(0, 9)
+                .Select(_ =>
+                {
+                    var start = Stopwatch.GetTimestamp();
+                    GC.KeepAlive(work());
+                    return Stopwatch.GetElapsedTime(start).TotalMilliseconds;
+                }),
+        ]);
     }
 
     /// <summary>Writes down what the tap says, as the deck does.</summary>
@@ -146,7 +180,8 @@ internal static class TakesBench
 
         public void Dispose()
         {
-            if (!_stopped) Stop();
+            if (!_stopped)
+                Stop();
         }
 
         private void Run()
@@ -161,7 +196,8 @@ internal static class TakesBench
                     Missing += lost;
                     foreach (ref readonly var record in _buffer.AsSpan(0, read))
                     {
-                        if (record.Event != TapEvent.Came) continue;
+                        if (record.Event != TapEvent.Came)
+                            continue;
                         if (_page.Length > 16_384)
                         {
                             Bytes += _page.Length;
@@ -171,8 +207,7 @@ internal static class TakesBench
                         _page.Write(record.Time, 0, record.Message);
                         Count++;
                     }
-                }
-                while (read == _buffer.Length);
+                } while (read == _buffer.Length);
             }
         }
     }

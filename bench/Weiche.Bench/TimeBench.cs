@@ -7,13 +7,14 @@ using Weiche.Ports.Carrying;
 
 namespace Weiche.Bench;
 
-/// <summary>How late the pulses of Weiche's own clock leave, against a loop that sleeps until each moment on a thread of the same urgency; how
-/// steadily a clock with jitter leaves; and what a pulse costs.</summary>
+/// <summary>How late the pulses of Weiche's own clock leave, against a loop that sleeps until each moment on a thread of the same urgency;
+/// how steadily a clock with jitter leaves; and what a pulse costs.</summary>
 internal static class TimeBench
 {
     internal const int PulsesASecond = 48;
 
-    /// <summary>µs by which each pulse at 120 bpm left late: of Weiche's clock into a sink, and of the loop beside it, in the same seconds.</summary>
+    /// <summary>µs by which each pulse at 120 bpm left late: of Weiche's clock into a sink, and of the loop beside it, in the same
+    /// seconds.</summary>
     /// <param name="seconds">How long.</param>
     /// <param name="busy">How many programs spin meanwhile.</param>
     internal static (double[] Own, double[] Loop, double Drift) Lateness(double seconds, int busy)
@@ -34,7 +35,10 @@ internal static class TimeBench
     /// <param name="begin">Has them begin.</param>
     internal static (double[] Own, double[] Loop) Beside(Studio studio, PortId to, int count, int busy, Action<Junction> begin)
     {
-        var spinners = Enumerable.Range(0, busy).Select(_ => Process.Start(new ProcessStartInfo("sh", "-c \"while :; do :; done\""))!).ToList();
+        var spinners = Enumerable
+            .Range(0, busy)
+            .Select(_ => Process.Start(new ProcessStartInfo("sh", "-c \"while :; do :; done\""))!)
+            .ToList();
         var clock = new StudioClock(TimeProvider.System);
         using var junction = new Junction(studio, clock);
         using var onlookers = new Onlookers(junction, 3);
@@ -45,21 +49,23 @@ internal static class TimeBench
         var sleeper = new Thread(() => Sleep(clock, loop)) { IsBackground = true };
         sleeper.Start();
         sleeper.Join();
-        while (sink.Count < count) Thread.Sleep(20);
+        while (sink.Count < count)
+            Thread.Sleep(20);
         foreach (var spinner in spinners)
         {
             spinner.Kill();
             spinner.WaitForExit();
             spinner.Dispose();
         }
-        // Where they should have been: from the first on, each 20 833 1/3 µs later. The first may itself have been late: the least late of the first hundred counts.
+        // Where they should have been: from the first on, each 20 833 1/3 µs later. The first may itself have been late: the least late of
+        // the first hundred counts.
         double At(int pulse) => pulse * 1e6 / PulsesASecond;
         var least = Enumerable.Range(0, Math.Min(count, 100)).Min(pulse => sink.At[pulse] - At(pulse));
         return (Enumerable.Range(0, count).Select(pulse => sink.At[pulse] - At(pulse) - least).ToArray(), loop);
     }
 
-    /// <summary>How far the pulses of a clock stray that came with ± 3 ms of jitter, as they came and steadied: standard deviations of the intervals, µs,
-    /// in virtual time.</summary>
+    /// <summary>How far the pulses of a clock stray that came with ± 3 ms of jitter, as they came and steadied: standard deviations of the
+    /// intervals, µs, in virtual time.</summary>
     internal static (double Came, double Left) Steadied()
     {
         var random = new Random(2030);
@@ -81,12 +87,16 @@ internal static class TimeBench
         }
     }
 
-    /// <summary>ns that a pulse costs the engine, with sixteen destinations that follow, against the same sixteen bytes put into sixteen arrays; and
-    /// what it allocates.</summary>
+    /// <summary>ns that a pulse costs the engine, with sixteen destinations that follow, against the same sixteen bytes put into sixteen
+    /// arrays; and what it allocates.</summary>
     internal static (double Pulse, double Loop, long Bytes) Cost()
     {
-        var studio = PassThrough.Apply(Enumerable.Range(0, 16).Aggregate(Studio.Empty("time"), (made, i) => PassThrough.Apply(made, new AddVirtualPort($"port {i}"))), new SetMaster(ClockMaster.Own));
-        foreach (var port in studio.Destinations) studio = PassThrough.Apply(studio, new SetFollower(new Follower(port.Id, ClockForm.Steadied, true, MidiSpan.Zero)));
+        var studio = PassThrough.Apply(
+            Enumerable.Range(0, 16).Aggregate(Studio.Empty("time"), (made, i) => PassThrough.Apply(made, new AddVirtualPort($"port {i}"))),
+            new SetMaster(ClockMaster.Own)
+        );
+        foreach (var port in studio.Destinations)
+            studio = PassThrough.Apply(studio, new SetFollower(new Follower(port.Id, ClockForm.Steadied, true, MidiSpan.Zero)));
         var engine = new Engine(CompiledStudio.Compile(studio));
         var taker = default(Nowhere);
         const int Pulses = 200_000;
@@ -110,7 +120,8 @@ internal static class TimeBench
         watch.Restart();
         for (var i = 0; i < Pulses; i++)
         {
-            foreach (var array in arrays) array[i & 1023] = 0xF8;
+            foreach (var array in arrays)
+                array[i & 1023] = 0xF8;
         }
         return (pulse, watch.Elapsed.TotalNanoseconds / Pulses, bytes);
     }
@@ -123,7 +134,8 @@ internal static class TimeBench
         for (var pulse = 0; pulse < late.Length; pulse++)
         {
             var due = begun.Microseconds + (long)((pulse + 1) * 1e6 / PulsesASecond);
-            for (var wait = due - clock.Now.Microseconds; wait > 0; wait = due - clock.Now.Microseconds) waker.Wait(new MidiSpan(wait));
+            for (var wait = due - clock.Now.Microseconds; wait > 0; wait = due - clock.Now.Microseconds)
+                waker.Wait(new MidiSpan(wait));
             late[pulse] = clock.Now.Microseconds - due;
         }
     }
@@ -139,7 +151,8 @@ internal static class TimeBench
             var now = clock.Now.Microseconds;
             foreach (var each in bytes)
             {
-                if (each >= 0x80 && Count < most) At[Count++] = now;
+                if (each >= 0x80 && Count < most)
+                    At[Count++] = now;
             }
             return bytes.Length;
         }
@@ -156,7 +169,10 @@ internal static class TimeBench
             var studio = PassThrough.Apply(PassThrough.Apply(Studio.Empty("time"), new AddVirtualPort("box")), new AddVirtualPort("a"));
             _from = studio.Sources.First().Id;
             studio = PassThrough.Apply(studio, new SetMaster(new ClockMaster(_from)));
-            studio = PassThrough.Apply(studio, new SetFollower(new Follower(studio.Destinations.Last().Id, ClockForm.Steadied, false, MidiSpan.Zero)));
+            studio = PassThrough.Apply(
+                studio,
+                new SetFollower(new Follower(studio.Destinations.Last().Id, ClockForm.Steadied, false, MidiSpan.Zero))
+            );
             _engine = new Engine(CompiledStudio.Compile(studio));
         }
 
@@ -170,12 +186,14 @@ internal static class TimeBench
                 _engine.Tick(due);
                 taker.Count = 0;
                 _engine.Drain(ref taker, due);
-                for (var i = 0; i < taker.Count; i++) sent.Add(due.Microseconds);
+                for (var i = 0; i < taker.Count; i++)
+                    sent.Add(due.Microseconds);
             }
             _engine.Receive(_from, [0xF8], now);
             taker.Count = 0;
             _engine.Drain(ref taker, now);
-            for (var i = 0; i < taker.Count; i++) sent.Add(now.Microseconds);
+            for (var i = 0; i < taker.Count; i++)
+                sent.Add(now.Microseconds);
             return sent;
         }
     }

@@ -32,7 +32,8 @@ internal static class Watched
                 other = Second(junction, source);
             }
             // The first round warms up.
-            if (round == 0) continue;
+            if (round == 0)
+                continue;
             alone.Add(one);
             watched.Add(other);
         }
@@ -51,12 +52,16 @@ internal static class Watched
             var start = Stopwatch.GetTimestamp();
             for (var i = 0; i < Batch; i++)
             {
-                var message = i % 2 == 0 ? MidiMessage.NoteOn(Channel.FromNumber(1), 60 + i % 12, 96) : MidiMessage.NoteOff(Channel.FromNumber(1), 60 + (i - 1) % 12);
+                var message =
+                    i % 2 == 0
+                        ? MidiMessage.NoteOn(Channel.FromNumber(1), 60 + i % 12, 96)
+                        : MidiMessage.NoteOff(Channel.FromNumber(1), 60 + (i - 1) % 12);
                 (bytes[0], bytes[1], bytes[2]) = (message.Status, message.Data1, message.Data2);
                 junction.Receive(source, bytes);
             }
             times.Add(Stopwatch.GetElapsedTime(start).TotalMicroseconds / Batch);
-            while (Stopwatch.GetElapsedTime(begin).TotalMilliseconds < (batch + 1) * 1000.0 / Batches) Thread.Sleep(1);
+            while (Stopwatch.GetElapsedTime(begin).TotalMilliseconds < (batch + 1) * 1000.0 / Batches)
+                Thread.Sleep(1);
         }
         return Table.Median(times);
     }

@@ -27,6 +27,7 @@ internal interface ISystemBridge : IDisposable
     /// <summary>Tells all there is, whether it was told or not.</summary>
     void TellAgain();
 
-    /// <summary>Looks whether anything has changed since the last time, and tells it. Tries to get to the system if it is not there.</summary>
+    /// <summary>Looks whether anything has changed since the last time, and tells it. Tries to get to the system if it is not
+    /// there.</summary>
     void Look();
 }

@@ -6,10 +6,10 @@ using Weiche.Bridge.SoundServer;
 
 namespace Weiche.Bridge;
 
-/// <summary>Carries messages between Weiche and one system of this computer, in a process of its own: what a system's library does to it does not
-/// happen to the music, and what Weiche throws away is not swept up while the system waits.</summary>
-/// <remarks>It is started by Weiche with the system's name, the file of the memory that both share and whether its threads ask for urgency, is told what to do by lines, tells what
-/// there is by lines, and ends with Weiche. docs/ports.md has the lines.</remarks>
+/// <summary>Carries messages between Weiche and one system of this computer, in a process of its own: what a system's library does to it
+/// does not happen to the music, and what Weiche throws away is not swept up while the system waits.</summary>
+/// <remarks>It is started by Weiche with the system's name, the file of the memory that both share and whether its threads ask for urgency,
+/// is told what to do by lines, tells what there is by lines, and ends with Weiche. docs/ports.md has the lines.</remarks>
 internal static class Program
 {
     /// <summary>Weiche and it do not speak the same lines.</summary>
@@ -23,19 +23,25 @@ internal static class Program
 
     private static int Main(string[] words)
     {
-        if (words is not [var system, var path, var priority]) return Misused;
+        if (words is not [var system, var path, var priority])
+            return Misused;
         Urgent.IsWanted = priority == Urgent.Word;
         using var link = SharedLink.Open(path);
         using var told = new BlockingCollection<string?>();
         using var bridge = Make(system, link, () => told.TryAdd(""));
-        if (bridge is null) return NoLibrary;
+        if (bridge is null)
+            return NoLibrary;
         new Thread(() => Listen(told)) { IsBackground = true, Name = "lines" }.Start();
         while (true)
         {
-            if (!told.TryTake(out var line, LookMilliseconds)) line = "";
-            if (line is null) return 0;
-            if (line.Length > 0) Do(bridge, line.Split(' '));
-            else bridge.Look();
+            if (!told.TryTake(out var line, LookMilliseconds))
+                line = "";
+            if (line is null)
+                return 0;
+            if (line.Length > 0)
+                Do(bridge, line.Split(' '));
+            else
+                bridge.Look();
         }
     }
 
@@ -46,7 +52,8 @@ internal static class Program
         Console.Out.Flush();
     }
 
-    /// <summary>Weiche has gone without ending what sounds: pedals up and all notes off, on every channel, for whoever hears these ports.</summary>
+    /// <summary>Weiche has gone without ending what sounds: pedals up and all notes off, on every channel, for whoever hears these
+    /// ports.</summary>
     /// <param name="link">The way to them.</param>
     /// <param name="ports">The ports' numbers.</param>
     internal static void EndNotes(SharedLink link, IEnumerable<int> ports)
@@ -55,7 +62,8 @@ internal static class Program
         {
             for (var channel = 0; channel < 16; channel++)
             {
-                foreach (var controller in (ReadOnlySpan<byte>)[64, 123]) _ = link.Out.TryWrite(port, 0, [(byte)(0xB0 | channel), controller, 0]);
+                foreach (var controller in (ReadOnlySpan<byte>)[64, 123])
+                    _ = link.Out.TryWrite(port, 0, [(byte)(0xB0 | channel), controller, 0]);
             }
         }
     }
@@ -85,16 +93,18 @@ internal static class Program
 
     private static int Number(string word) => int.Parse(word, CultureInfo.InvariantCulture);
 
-    private static ISystemBridge? Make(string system, SharedLink link, Action changed) => system switch
-    {
-        "sound-server" => JackBridge.TryMake(link, changed),
-        "sequencer" => SequencerBridge.TryMake(link, changed),
-        _ => null,
-    };
+    private static ISystemBridge? Make(string system, SharedLink link, Action changed) =>
+        system switch
+        {
+            "sound-server" => JackBridge.TryMake(link, changed),
+            "sequencer" => SequencerBridge.TryMake(link, changed),
+            _ => null,
+        };
 
     private static void Listen(BlockingCollection<string?> told)
     {
-        while (Console.In.ReadLine() is { } line) told.Add(line);
+        while (Console.In.ReadLine() is { } line)
+            told.Add(line);
         // Weiche has gone.
         told.Add(null);
     }

@@ -2,7 +2,8 @@ using System.Runtime.InteropServices;
 
 namespace Weiche.Bridge;
 
-/// <summary>Asks the system to run a thread that carries messages before others, as Weiche's own are; without leave it runs as it did.</summary>
+/// <summary>Asks the system to run a thread that carries messages before others, as Weiche's own are; without leave it runs as it
+/// did.</summary>
 internal static partial class Urgent
 {
     /// <summary>The word with which Weiche says that it may be asked for.</summary>
@@ -19,7 +20,8 @@ internal static partial class Urgent
     /// <summary>Asks for the calling thread.</summary>
     internal static void Ask()
     {
-        if (IsWanted) _ = SetScheduler(0, FirstInFirstOut | NotForChildren, Priority);
+        if (IsWanted)
+            _ = SetScheduler(0, FirstInFirstOut | NotForChildren, Priority);
     }
 
     [LibraryImport("libc", EntryPoint = "sched_setscheduler", SetLastError = true)]

@@ -5,8 +5,8 @@ using DiffPlex.Chunkers;
 
 namespace Weiche.Data;
 
-/// <summary>What differs between two texts, line by line, as a text: for each place where they differ a line <c>@at removed added</c> (the first
-/// line concerned, counted from 0 in the earlier text; how many lines go; how many come) and then the lines that come.</summary>
+/// <summary>What differs between two texts, line by line, as a text: for each place where they differ a line <c>@at removed added</c> (the
+/// first line concerned, counted from 0 in the earlier text; how many lines go; how many come) and then the lines that come.</summary>
 internal static class LineChanges
 {
     private static readonly CustomFunctionChunker Lines = new(text => text.Split('\n'));
@@ -21,7 +21,8 @@ internal static class LineChanges
         foreach (var block in found.DiffBlocks)
         {
             text.Append(CultureInfo.InvariantCulture, $"@{block.DeleteStartA} {block.DeleteCountA} {block.InsertCountB}\n");
-            for (var i = 0; i < block.InsertCountB; i++) text.Append(found.PiecesNew[block.InsertStartB + i]).Append('\n');
+            for (var i = 0; i < block.InsertCountB; i++)
+                text.Append(found.PiecesNew[block.InsertStartB + i]).Append('\n');
         }
         return text.ToString();
     }
@@ -33,7 +34,8 @@ internal static class LineChanges
     internal static string Apply(string before, IEnumerable<string> changes)
     {
         var lines = before.Split('\n').ToList();
-        foreach (var each in changes) lines = Apply(lines, each);
+        foreach (var each in changes)
+            lines = Apply(lines, each);
         return string.Join('\n', lines);
     }
 
@@ -43,8 +45,19 @@ internal static class LineChanges
         var (at, told) = (0, changes.Split('\n'));
         for (var i = 0; i < told.Length - 1;)
         {
-            var numbers = told[i++].TrimStart('@').Split(' ').Select(word => int.TryParse(word, NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : -1).ToList();
-            if (numbers is not [var first, var removed, var added] || first < at || removed < 0 || added < 0 || (long)first + removed > before.Count || (long)i + added > told.Length - 1)
+            var numbers = told[i++]
+                .TrimStart('@')
+                .Split(' ')
+                .Select(word => int.TryParse(word, NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : -1)
+                .ToList();
+            if (
+                numbers is not [var first, var removed, var added]
+                || first < at
+                || removed < 0
+                || added < 0
+                || (long)first + removed > before.Count
+                || (long)i + added > told.Length - 1
+            )
                 throw new FormatException("what is said to differ does not fit");
             after.AddRange(before[at..first]);
             after.AddRange(told[i..(i + added)]);

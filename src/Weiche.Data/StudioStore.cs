@@ -45,12 +45,19 @@ public sealed partial class StudioStore : IDisposable
 
     private readonly FileStream? _lock;
     private readonly WriteWitness? _witness;
+
     // The last connection that is closed copies the whole log back into the database. While this one stays open, an edit
     // does not wait for that.
     private readonly SqliteConnection? _open;
     private readonly DbContextOptions<WeicheContext> _options;
 
-    private StudioStore(string file, FileStream? folderLock, DbContextOptions<WeicheContext> options, SqliteConnection? open = null, WriteWitness? witness = null)
+    private StudioStore(
+        string file,
+        FileStream? folderLock,
+        DbContextOptions<WeicheContext> options,
+        SqliteConnection? open = null,
+        WriteWitness? witness = null
+    )
     {
         _open = open;
         _witness = witness;
@@ -86,7 +93,10 @@ public sealed partial class StudioStore : IDisposable
             using var context = new WeicheContext(options);
             var (here, written) = (Changes(context), witness.Count);
             witness.Write(here);
-            return new StudioStore(file, folderLock, options, KeepOpen(file), witness) { Notice = here < written ? Missing(file, here, written) : null };
+            return new StudioStore(file, folderLock, options, KeepOpen(file), witness)
+            {
+                Notice = here < written ? Missing(file, here, written) : null,
+            };
         }
         catch
         {
@@ -102,7 +112,8 @@ public sealed partial class StudioStore : IDisposable
     public static StudioStore OpenForReading(string folder)
     {
         var file = Path.Combine(folder, "weiche.db");
-        if (!File.Exists(file)) throw new StoreException($"There is no database {file}. Choose the data folder with --data.");
+        if (!File.Exists(file))
+            throw new StoreException($"There is no database {file}. Choose the data folder with --data.");
         CheckLog(file);
         var options = Options(file, SqliteOpenMode.ReadWrite);
         Prepare(file, options, migrate: false);
@@ -112,40 +123,53 @@ public sealed partial class StudioStore : IDisposable
     /// <summary>The studio with this key, or null.</summary>
     /// <param name="id">The key.</param>
     /// <exception cref="StoreException">The database cannot be read.</exception>
-    public StoredStudio? Find(int id) => Explained(context =>
-        context.Studios.AsNoTracking().FirstOrDefault(row => row.Id == id) is { } studio ? Read(context, studio) : null);
+    public StoredStudio? Find(int id) =>
+        Explained(context =>
+            context.Studios.AsNoTracking().FirstOrDefault(row => row.Id == id) is { } studio ? Read(context, studio) : null
+        );
 
     /// <summary>The studio of this name, or null.</summary>
     /// <param name="name">The name, without regard to case.</param>
     /// <exception cref="StoreException">The database cannot be read.</exception>
-    public StoredStudio? Find(string name) => Explained(context =>
-    {
-        var studio = context.Studios.AsNoTracking().AsEnumerable().FirstOrDefault(row => string.Equals(row.Name, name, StringComparison.OrdinalIgnoreCase));
-        return studio is null ? null : Read(context, studio);
-    });
+    public StoredStudio? Find(string name) =>
+        Explained(context =>
+        {
+            var studio = context
+                .Studios.AsNoTracking()
+                .AsEnumerable()
+                .FirstOrDefault(row => string.Equals(row.Name, name, StringComparison.OrdinalIgnoreCase));
+            return studio is null ? null : Read(context, studio);
+        });
 
     private StoredStudio Read(WeicheContext context, StudioRow studio)
     {
-        var document = DocumentOf(context, studio.Id, studio.CurrentVersion) ?? throw new StoreException($"The version {studio.CurrentVersion} of “{studio.Name}” is not in the database. Nothing was changed.");
+        var document = DocumentOf(context, studio.Id, studio.CurrentVersion)
+            ?? throw new StoreException(
+                $"The version {studio.CurrentVersion} of “{studio.Name}” is not in the database. Nothing was changed."
+            );
         return new StoredStudio(studio.Id, studio.Name, studio.CurrentVersion, document, studio.NextId, studio.Lineup);
     }
 
     /// <summary>The studios, by key and name, in the order in which they were added.</summary>
     /// <exception cref="StoreException">The database cannot be read.</exception>
-    public IReadOnlyList<(int Id, string Name)> All() => Explained(context =>
-        context.Studios.AsNoTracking().OrderBy(row => row.Id).AsEnumerable().Select(row => (row.Id, row.Name)).ToList());
+    public IReadOnlyList<(int Id, string Name)> All() =>
+        Explained(context =>
+            context.Studios.AsNoTracking().OrderBy(row => row.Id).AsEnumerable().Select(row => (row.Id, row.Name)).ToList()
+        );
 
     /// <summary>Writes down that a studio was opened, so that it is the one opened next time.</summary>
     /// <param name="id">The studio's key.</param>
     /// <param name="at">When, UTC.</param>
     /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
-    public void Opened(int id, DateTime at) => Explained(context => context.Studios.Where(row => row.Id == id).ExecuteUpdate(set => set.SetProperty(row => row.OpenedAt, at)));
+    public void Opened(int id, DateTime at) =>
+        Explained(context => context.Studios.Where(row => row.Id == id).ExecuteUpdate(set => set.SetProperty(row => row.OpenedAt, at)));
 
     /// <summary>Writes down which lineup of a studio is in force. It is no edit: no version is made.</summary>
     /// <param name="id">The studio's key.</param>
     /// <param name="lineup">The lineup; null for none.</param>
     /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
-    public void Entered(int id, int? lineup) => Explained(context => context.Studios.Where(row => row.Id == id).ExecuteUpdate(set => set.SetProperty(row => row.Lineup, lineup)));
+    public void Entered(int id, int? lineup) =>
+        Explained(context => context.Studios.Where(row => row.Id == id).ExecuteUpdate(set => set.SetProperty(row => row.Lineup, lineup)));
 
     /// <summary>Removes a studio with all its versions.</summary>
     /// <param name="id">The studio's key.</param>
@@ -154,7 +178,8 @@ public sealed partial class StudioStore : IDisposable
 
     /// <summary>The names of the studios, in the order in which they were added.</summary>
     /// <exception cref="StoreException">The database cannot be read.</exception>
-    public IReadOnlyList<string> Names() => Explained(context => context.Studios.AsNoTracking().OrderBy(row => row.Id).Select(row => row.Name).ToList());
+    public IReadOnlyList<string> Names() =>
+        Explained(context => context.Studios.AsNoTracking().OrderBy(row => row.Id).Select(row => row.Name).ToList());
 
     /// <summary>The studio that was worked on last, or null if there is none yet.</summary>
     /// <exception cref="StoreException">The database cannot be read.</exception>
@@ -162,26 +187,55 @@ public sealed partial class StudioStore : IDisposable
 
     /// <summary>The studios, by key and name, the one that was worked on last first.</summary>
     /// <exception cref="StoreException">The database cannot be read.</exception>
-    public IReadOnlyList<(int Id, string Name)> ByLastWork() => Explained(context => context.Studios.AsNoTracking()
-        .Join(context.Versions, studio => new { StudioId = studio.Id, Version = studio.CurrentVersion }, version => new { version.StudioId, version.Version },
-            (studio, version) => new { studio.Id, studio.Name, version.At, studio.OpenedAt })
-        .OrderByDescending(row => row.OpenedAt).ThenByDescending(row => row.At).ThenBy(row => row.Id)
-        .AsEnumerable().Select(row => (row.Id, row.Name)).ToList());
+    public IReadOnlyList<(int Id, string Name)> ByLastWork() =>
+        Explained(context =>
+            context
+                .Studios.AsNoTracking()
+                .Join(
+                    context.Versions,
+                    studio => new { StudioId = studio.Id, Version = studio.CurrentVersion },
+                    version => new { version.StudioId, version.Version },
+                    (studio, version) =>
+                        new
+                        {
+                            studio.Id,
+                            studio.Name,
+                            version.At,
+                            studio.OpenedAt,
+                        }
+                )
+                .OrderByDescending(row => row.OpenedAt)
+                .ThenByDescending(row => row.At)
+                .ThenBy(row => row.Id)
+                .AsEnumerable()
+                .Select(row => (row.Id, row.Name))
+                .ToList()
+        );
 
     /// <summary>Adds a studio with its first version.</summary>
     /// <param name="name">Its name.</param>
     /// <param name="document">The version, as JSON.</param>
     /// <param name="at">When, UTC.</param>
     /// <exception cref="StoreException">It could not be written; nothing was changed.</exception>
-    public StoredStudio Add(string name, string document, DateTime at) => Written(context =>
-    {
-        var studio = new StudioRow { Name = name, CurrentVersion = 1 };
-        context.Studios.Add(studio);
-        context.SaveChanges();
-        context.Versions.Add(new VersionRow { StudioId = studio.Id, Version = 1, Edit = "Begin", At = at, Document = document });
-        context.SaveChanges();
-        return new StoredStudio(studio.Id, name, 1, document);
-    });
+    public StoredStudio Add(string name, string document, DateTime at) =>
+        Written(context =>
+        {
+            var studio = new StudioRow { Name = name, CurrentVersion = 1 };
+            context.Studios.Add(studio);
+            context.SaveChanges();
+            context.Versions.Add(
+                new VersionRow
+                {
+                    StudioId = studio.Id,
+                    Version = 1,
+                    Edit = "Begin",
+                    At = at,
+                    Document = document,
+                }
+            );
+            context.SaveChanges();
+            return new StoredStudio(studio.Id, name, 1, document);
+        });
 
     /// <inheritdoc/>
     public void Dispose()
@@ -230,7 +284,13 @@ public sealed partial class StudioStore : IDisposable
     }
 
     private static string ConnectionText(string file, SqliteOpenMode mode) =>
-        new SqliteConnectionStringBuilder { DataSource = file, Mode = mode, Pooling = false, ForeignKeys = true }.ToString();
+        new SqliteConnectionStringBuilder
+        {
+            DataSource = file,
+            Mode = mode,
+            Pooling = false,
+            ForeignKeys = true,
+        }.ToString();
 
     private static FileStream LockFolder(string folder)
     {
@@ -248,11 +308,17 @@ public sealed partial class StudioStore : IDisposable
         }
         catch (UnauthorizedAccessException exception)
         {
-            throw new StoreException($"The data folder {folder} cannot be written. Choose another with --data, or allow writing there.", exception);
+            throw new StoreException(
+                $"The data folder {folder} cannot be written. Choose another with --data, or allow writing there.",
+                exception
+            );
         }
         catch (IOException exception) when (exception.HResult == HeldByAnother)
         {
-            throw new StoreException($"The data folder {folder} is in use by another Weiche. Stop that one, or choose another folder with --data.", exception);
+            throw new StoreException(
+                $"The data folder {folder} is in use by another Weiche. Stop that one, or choose another folder with --data.",
+                exception
+            );
         }
         catch (IOException exception)
         {
@@ -260,16 +326,18 @@ public sealed partial class StudioStore : IDisposable
         }
     }
 
-    private static DbContextOptions<WeicheContext> Options(string file, SqliteOpenMode mode) => new DbContextOptionsBuilder<WeicheContext>()
-        .UseSqlite(ConnectionText(file, mode)).Options;
+    private static DbContextOptions<WeicheContext> Options(string file, SqliteOpenMode mode) =>
+        new DbContextOptionsBuilder<WeicheContext>().UseSqlite(ConnectionText(file, mode)).Options;
 
     private static void Prepare(string file, DbContextOptions<WeicheContext> options, bool migrate)
     {
         using var context = new WeicheContext(options);
         try
         {
-            if (File.Exists(file)) Check(file, context);
-            if (migrate) context.Database.Migrate();
+            if (File.Exists(file))
+                Check(file, context);
+            if (migrate)
+                context.Database.Migrate();
         }
         catch (SqliteException exception)
         {
@@ -281,44 +349,68 @@ public sealed partial class StudioStore : IDisposable
     private static void CheckLog(string file)
     {
         var (database, log) = (new FileInfo(file), new FileInfo(file + "-wal"));
-        if (database is { Exists: true, Length: > 0 } || log is not { Exists: true, Length: > 0 }) return;
-        throw new StoreException($"The database {file} is {(database.Exists ? "empty" : "missing")}, and the log {log.Name} beside it still holds {log.Length} bytes. "
-            + "Nothing was changed. Put a copy of the database back beside the log, or move the log elsewhere to begin anew.");
+        if (database is { Exists: true, Length: > 0 } || log is not { Exists: true, Length: > 0 })
+            return;
+        throw new StoreException(
+            $"The database {file} is {(database.Exists ? "empty" : "missing")}, and the log {log.Name} beside it still holds "
+                + $"{log.Length} bytes. "
+                + "Nothing was changed. Put a copy of the database back beside the log, or move the log elsewhere to begin anew."
+        );
     }
 
     private static string Missing(string file, int here, int written)
     {
         var lost = written - here;
         return here == 0
-            ? $"A new database {file} was begun, though {written} {(written == 1 ? "change" : "changes")} had been written to the one that was here."
-            : $"The last {(lost == 1 ? "change is" : $"{lost} changes are")} missing from {file}: its log was cut or removed, or an older copy was put in its place.";
+            ? $"A new database {file} was begun, though {written} {(written == 1 ? "change" : "changes")} had been written to the "
+                + "one that was here."
+            : $"The last {(lost == 1 ? "change is" : $"{lost} changes are")} missing from {file}: its log was cut or removed, or "
+                + "an older copy was put in its place.";
     }
 
     private static void Check(string file, WeicheContext context)
     {
         var verdict = context.Database.SqlQueryRaw<string>("PRAGMA quick_check(1)").AsEnumerable().FirstOrDefault();
-        if (verdict != "ok") throw Damaged(file, verdict ?? "no answer", null);
+        if (verdict != "ok")
+            throw Damaged(file, verdict ?? "no answer", null);
         var known = context.Database.GetMigrations().ToHashSet();
         if (context.Database.GetAppliedMigrations().FirstOrDefault(applied => !known.Contains(applied)) is { } newer)
         {
             throw new StoreException(
-                $"The database {file} was written by a newer Weiche (it has “{newer}”). Nothing was changed. Use that version, or another folder with --data.");
+                $"The database {file} was written by a newer Weiche (it has “{newer}”). Nothing was changed. Use that version, or "
+                    + "another folder with --data."
+            );
         }
     }
 
     private static StoreException Damaged(string file, string reason, Exception? inner) =>
-        new($"The database {file} is damaged ({reason.ReplaceLineEndings(" ").TrimEnd('.')}). Nothing was changed. Put a copy back in its place, or choose another folder with --data.", inner);
+        new(
+            $"The database {file} is damaged ({reason.ReplaceLineEndings(" ").TrimEnd('.')}). Nothing was changed. Put a copy back "
+                + "in its place, or choose another folder with --data.",
+            inner
+        );
 
     /// <summary>What is wrong when SQLite says no (sqlite.org, "Result and Error Codes"), and what would help.</summary>
-    private static StoreException Unusable(string file, SqliteException exception) => exception.SqliteErrorCode switch
-    {
-        raw.SQLITE_FULL => new($"The disk with {file} is full. Nothing was changed. Make room on it and try again.", exception),
-        raw.SQLITE_READONLY or raw.SQLITE_CANTOPEN or raw.SQLITE_PERM or raw.SQLITE_AUTH =>
-            new($"{file} cannot be written, or nothing can be written beside it. Nothing was changed. Allow writing in its folder, or choose another with --data.", exception),
-        raw.SQLITE_BUSY or raw.SQLITE_LOCKED => new($"Another program holds {file}. Nothing was changed. Close that program and try again.", exception),
-        raw.SQLITE_IOERR => new($"The disk with {file} is full or fails ({exception.Message.TrimEnd('.')}). Nothing was changed. Look after the disk and try again.", exception),
-        _ => Damaged(file, exception.Message, exception),
-    };
+    private static StoreException Unusable(string file, SqliteException exception) =>
+        exception.SqliteErrorCode switch
+        {
+            raw.SQLITE_FULL => new($"The disk with {file} is full. Nothing was changed. Make room on it and try again.", exception),
+            raw.SQLITE_READONLY or raw.SQLITE_CANTOPEN or raw.SQLITE_PERM or raw.SQLITE_AUTH => new(
+                $"{file} cannot be written, or nothing can be written beside it. Nothing was changed. Allow writing in its folder, "
+                    + "or choose another with --data.",
+                exception
+            ),
+            raw.SQLITE_BUSY or raw.SQLITE_LOCKED => new(
+                $"Another program holds {file}. Nothing was changed. Close that program and try again.",
+                exception
+            ),
+            raw.SQLITE_IOERR => new(
+                $"The disk with {file} is full or fails ({exception.Message.TrimEnd('.')}). Nothing was changed. Look after the "
+                    + "disk and try again.",
+                exception
+            ),
+            _ => Damaged(file, exception.Message, exception),
+        };
 
     private T Explained<T>(Func<WeicheContext, T> work)
     {
@@ -333,7 +425,10 @@ public sealed partial class StudioStore : IDisposable
         }
         catch (DbUpdateException exception)
         {
-            throw new StoreException($"The database {DatabaseFile} could not be used: {(exception.InnerException ?? exception).Message}. Nothing was changed.", exception);
+            throw new StoreException(
+                $"The database {DatabaseFile} could not be used: {(exception.InnerException ?? exception).Message}. Nothing was changed.",
+                exception
+            );
         }
     }
 }

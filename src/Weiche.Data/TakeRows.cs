@@ -79,6 +79,11 @@ public sealed class PageRow
 
     /// <summary>Reads <see cref="Ports"/>.</summary>
     /// <param name="ports">What it says.</param>
-    internal static IEnumerable<(PortId Port, int Count)> CountsOf(string ports) => ports.Split(',', StringSplitOptions.RemoveEmptyEntries).Select(each => each.Split(':'))
-        .Select(each => (new PortId(int.Parse(each[0], CultureInfo.InvariantCulture)), int.Parse(each[1], CultureInfo.InvariantCulture)));
+    internal static IEnumerable<(PortId Port, int Count)> CountsOf(string ports) =>
+        ports
+            .Split(',', StringSplitOptions.RemoveEmptyEntries)
+            .Select(each => each.Split(':'))
+            .Select(each =>
+                (new PortId(int.Parse(each[0], CultureInfo.InvariantCulture)), int.Parse(each[1], CultureInfo.InvariantCulture))
+            );
 }

@@ -108,7 +108,14 @@ public sealed class WeicheContext(DbContextOptions<WeicheContext> options) : DbC
         modelBuilder.Entity<TakeRow>().HasOne<StudioRow>().WithMany().HasForeignKey(row => row.StudioId);
         modelBuilder.Entity<PageRow>().HasOne<StudioRow>().WithMany().HasForeignKey(row => row.StudioId);
         modelBuilder.Entity<PageRow>().HasOne<TakeRow>().WithMany().HasForeignKey(row => row.TakeId);
-        modelBuilder.Entity<PageRow>().HasIndex(row => new { row.StudioId, row.TakeId, row.End });
+        modelBuilder
+            .Entity<PageRow>()
+            .HasIndex(row => new
+            {
+                row.StudioId,
+                row.TakeId,
+                row.End,
+            });
     }
 }
 

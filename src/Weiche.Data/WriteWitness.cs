@@ -2,7 +2,8 @@ using System.Globalization;
 
 namespace Weiche.Data;
 
-/// <summary>How many changes were written to a database, in a file of its own beside it: what tells that some of them are missing.</summary>
+/// <summary>How many changes were written to a database, in a file of its own beside it: what tells that some of them are
+/// missing.</summary>
 /// <remarks>It is written after each change and never holds one up: where it cannot be written, nothing is told later.</remarks>
 internal sealed class WriteWitness : IDisposable
 {
@@ -28,7 +29,10 @@ internal sealed class WriteWitness : IDisposable
             var file = new FileStream(database + "-count", FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.Read, bufferSize: 0);
             Span<byte> text = stackalloc byte[Digits];
             var length = file.ReadAtLeast(text, Digits, throwOnEndOfStream: false);
-            return new WriteWitness(file, int.TryParse(text[..length], NumberStyles.None, CultureInfo.InvariantCulture, out var count) ? count : 0);
+            return new WriteWitness(
+                file,
+                int.TryParse(text[..length], NumberStyles.None, CultureInfo.InvariantCulture, out var count) ? count : 0
+            );
         }
         catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
         {
@@ -44,7 +48,8 @@ internal sealed class WriteWitness : IDisposable
         {
             Span<byte> text = stackalloc byte[Digits];
             _ = count.TryFormat(text, out _, "D10", CultureInfo.InvariantCulture);
-            if (_file is null) return;
+            if (_file is null)
+                return;
             _file.Position = 0;
             _file.Write(text);
         }

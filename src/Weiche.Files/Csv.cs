@@ -11,20 +11,25 @@ internal static class Csv
     internal static string Write<T>(IEnumerable<T> rows) => Write(csv => csv.WriteRecords(rows));
 
     /// <summary>Headings and rows, cell by cell.</summary>
-    internal static string Write(IEnumerable<string> headings, IEnumerable<IEnumerable<string>> rows) => Write(csv =>
-    {
-        foreach (var row in rows.Prepend(headings))
+    internal static string Write(IEnumerable<string> headings, IEnumerable<IEnumerable<string>> rows) =>
+        Write(csv =>
         {
-            foreach (var cell in row) csv.WriteField(cell);
-            csv.NextRecord();
-        }
-    });
+            foreach (var row in rows.Prepend(headings))
+            {
+                foreach (var cell in row)
+                    csv.WriteField(cell);
+                csv.NextRecord();
+            }
+        });
 
     private static string Write(Action<CsvWriter> write)
     {
         using var text = new StringWriter(CultureInfo.InvariantCulture);
         // A cell that begins as a formula does would be one where the list is opened: names come from other devices and files.
-        using (var csv = new CsvWriter(text, new CsvConfiguration(CultureInfo.InvariantCulture) { InjectionOptions = InjectionOptions.Escape })) write(csv);
+        using (
+            var csv = new CsvWriter(text, new CsvConfiguration(CultureInfo.InvariantCulture) { InjectionOptions = InjectionOptions.Escape })
+        )
+            write(csv);
         return text.ToString();
     }
 }

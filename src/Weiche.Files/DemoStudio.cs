@@ -38,13 +38,27 @@ public static class DemoStudio
 
     private static void Describe(Maker make)
     {
-        var noSystem = KindSet.Of(MessageKind.Note, MessageKind.PolyPressure, MessageKind.ControlChange, MessageKind.ProgramChange, MessageKind.ChannelPressure, MessageKind.PitchBend, MessageKind.ChannelMode);
+        var noSystem = KindSet.Of(
+            MessageKind.Note,
+            MessageKind.PolyPressure,
+            MessageKind.ControlChange,
+            MessageKind.ProgramChange,
+            MessageKind.ChannelPressure,
+            MessageKind.PitchBend,
+            MessageKind.ChannelMode
+        );
         make.Do(new SetKinds(make.Device("Amsel 61").Id, true, noSystem));
         make.Do(new SetKinds(make.Device("Kies").Id, true, KindSet.Of(MessageKind.Note, MessageKind.PolyPressure)));
         make.Do(new SetKinds(make.Device("Fächer").Id, true, noSystem));
         make.Do(new SetKinds(make.Device("Halm").Id, true, KindSet.Of(MessageKind.ControlChange, MessageKind.ChannelPressure)));
         make.Do(new SetKinds(make.Device("Tritt 13").Id, true, KindSet.Of(MessageKind.Note, MessageKind.ActiveSensing)));
-        make.Do(new SetKinds(make.Device("Himmel").Id, false, KindSet.Of(MessageKind.Note, MessageKind.Clock, MessageKind.Start, MessageKind.Continue, MessageKind.Stop)));
+        make.Do(
+            new SetKinds(
+                make.Device("Himmel").Id,
+                false,
+                KindSet.Of(MessageKind.Note, MessageKind.Clock, MessageKind.Start, MessageKind.Continue, MessageKind.Stop)
+            )
+        );
         make.Do(new SetChannels(make.Device("Wolke").Id, true, "7"));
         make.Do(new SetZones(make.Device("Wolke").Id, 15, 0, 48));
         make.Do(new SetSound(make.Device("Wolke").Id, true, "9+10"));
@@ -53,18 +67,45 @@ public static class DemoStudio
         make.Do(new SetKnown(kies.Id, kies.Known! with { Pinned = true }));
 
         var brandung = make.Device("Brandung");
-        make.Do(new AddInnerPath(
-            brandung.Id, InnerPathKind.Echo, "sequencer page", End(brandung, JackRole.In), End(brandung, JackRole.Out), InnerPath.UsualDelay(InnerPathKind.Echo)));
+        make.Do(
+            new AddInnerPath(
+                brandung.Id,
+                InnerPathKind.Echo,
+                "sequencer page",
+                End(brandung, JackRole.In),
+                End(brandung, JackRole.Out),
+                InnerPath.UsualDelay(InnerPathKind.Echo)
+            )
+        );
         make.Do(new SetKinds(brandung.Id, true, noSystem));
         var weiher = make.Device("Weiher 4×4");
-        make.Do(new AddInnerPath(weiher.Id, InnerPathKind.Routing, "own routing 3 → 3", End(weiher, JackRole.In, 2), End(weiher, JackRole.Out, 2), InnerPath.UsualDelay(InnerPathKind.Routing)));
+        make.Do(
+            new AddInnerPath(
+                weiher.Id,
+                InnerPathKind.Routing,
+                "own routing 3 → 3",
+                End(weiher, JackRole.In, 2),
+                End(weiher, JackRole.Out, 2),
+                InnerPath.UsualDelay(InnerPathKind.Routing)
+            )
+        );
         make.Switch("Weiher 4×4", "own routing 3 → 3", false);
         var bandhaus = make.Device("Bandhaus");
         var heard = Place.At(bandhaus.FirstPort(PortDirection.Destination)!.Value);
         foreach (var (track, part) in new[] { ("track 1", "A"), ("track 4", "B") })
         {
-            make.Do(new AddInnerPath(bandhaus.Id, InnerPathKind.Monitor, track, heard, Place.At(bandhaus.Ports.First(port => port.Part == part).Id), InnerPath.UsualDelay(InnerPathKind.Monitor)));
-            if (part == "A") make.Switch("Bandhaus", track, false);
+            make.Do(
+                new AddInnerPath(
+                    bandhaus.Id,
+                    InnerPathKind.Monitor,
+                    track,
+                    heard,
+                    Place.At(bandhaus.Ports.First(port => port.Part == part).Id),
+                    InnerPath.UsualDelay(InnerPathKind.Monitor)
+                )
+            );
+            if (part == "A")
+                make.Switch("Bandhaus", track, false);
         }
     }
 
@@ -94,7 +135,8 @@ public static class DemoStudio
     {
         make.Do(new SetKeyNames(make.Device("Kies").Id, "36 = low drum\n38 = snare\n42 = closed hat\n46 = open hat"));
         make.Do(new SetPrograms(make.Device("Zinn").Id, "3 Warm bass\n17 Glass\n22 Choir\n41 Low strings\n48 Timpani"));
-        foreach (var name in new[] { "Dusk", "Star field", "Dawn" }) make.Do(new AddLineup(name));
+        foreach (var name in new[] { "Dusk", "Star field", "Dawn" })
+            make.Do(new AddLineup(name));
         var (dusk, star, dawn) = (make.Studio.Lineups[0].Id, make.Studio.Lineups[1].Id, make.Studio.Lineups[2].Id);
         make.Place("Amsel 61", "Brandung", dusk, star, dawn);
         make.Place("Amsel 61", "Zinn", dusk, star);
@@ -121,15 +163,25 @@ public static class DemoStudio
         make.Do(new SetTempo(new Tempo(7_200), dawn));
         make.Do(new SetFollower(new Follower(make.To("Bandhaus"), ClockForm.Steadied, true, MidiSpan.Zero)));
         make.Do(new SetFollower(new Follower(make.To("Himmel"), ClockForm.Steadied, true, MidiSpan.FromMilliseconds(-12))));
-        foreach (var line in new[] { "Amsel 61 program 1 → Dusk", "Amsel 61 program 2 → Star field", "Amsel 61 program 3 → Dawn", "Tritt 13 C2 → next" })
-            make.Do(LeverLine.TryParse(make.Studio, line, out var edit, out var problem) ? edit : throw new InvalidOperationException(problem));
+        foreach (
+            var line in new[]
+            {
+                "Amsel 61 program 1 → Dusk",
+                "Amsel 61 program 2 → Star field",
+                "Amsel 61 program 3 → Dawn",
+                "Tritt 13 C2 → next",
+            }
+        )
+            make.Do(
+                LeverLine.TryParse(make.Studio, line, out var edit, out var problem) ? edit : throw new InvalidOperationException(problem)
+            );
     }
 
-    private static ChannelsStage Map(string text) => ChannelMap.TryParse(text, out var map, out var problem)
-        ? new ChannelsStage(map)
-        : throw new InvalidOperationException(problem);
+    private static ChannelsStage Map(string text) =>
+        ChannelMap.TryParse(text, out var map, out var problem) ? new ChannelsStage(map) : throw new InvalidOperationException(problem);
 
-    private static Place End(Device device, JackRole role, int index = 0) => Place.At(device.Jacks.Where(jack => jack.Role == role).ElementAt(index).Id);
+    private static Place End(Device device, JackRole role, int index = 0) =>
+        Place.At(device.Jacks.Where(jack => jack.Role == role).ElementAt(index).Id);
 
     /// <summary>Makes a studio by edits, one after the other.</summary>
     private sealed class Maker(Studio studio)
@@ -160,7 +212,8 @@ public static class DemoStudio
         {
             foreach (var line in lines)
             {
-                if (!SendingLine.TryParse(line, Studio.FindPort(To(to))!.Value, out var bytes, out var problem)) throw new InvalidOperationException(problem);
+                if (!SendingLine.TryParse(line, Studio.FindPort(To(to))!.Value, out var bytes, out var problem))
+                    throw new InvalidOperationException(problem);
                 Do(new AddSending(lineup, new Sending(To(to), bytes)));
             }
         }
@@ -169,7 +222,8 @@ public static class DemoStudio
         {
             Do(new LayRoute(From(from), To(to)));
             var route = Studio.Routes[^1].Id;
-            foreach (var stage in stages) Do(new AddStage(route, stage));
+            foreach (var stage in stages)
+                Do(new AddStage(route, stage));
         }
     }
 }

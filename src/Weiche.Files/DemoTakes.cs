@@ -20,37 +20,71 @@ public static class DemoTakes
     /// <param name="studio">The demo studio.</param>
     /// <param name="begin">When the first begins.</param>
     public static IReadOnlyList<Stretch> Takes(Studio studio, MidiTime begin) =>
-    [
-        Play("Comet, first go", studio, begin, bars: 32, seed: 7, keys: true, fingers: true, pads: false, lineups: true),
-        Play("Drums for Dawn", studio, begin + MidiSpan.Second * 180, bars: 16, seed: 11, keys: false, fingers: false, pads: true, lineups: false),
-    ];
+        [
+            Play("Comet, first go", studio, begin, bars: 32, seed: 7, keys: true, fingers: true, pads: false, lineups: true),
+            Play(
+                "Drums for Dawn",
+                studio,
+                begin + MidiSpan.Second * 180,
+                bars: 16,
+                seed: 11,
+                keys: false,
+                fingers: false,
+                pads: true,
+                lineups: false
+            ),
+        ];
 
     /// <summary>What is on the reel.</summary>
     /// <param name="studio">The demo studio.</param>
     /// <param name="now">When it ends.</param>
     public static IReadOnlyList<Stretch> Reel(Studio studio, MidiTime now) =>
-    [
-        Play("", studio, now - MidiSpan.Second * 1640, bars: 40, seed: 3, keys: true, fingers: false, pads: false, lineups: false),
-        Play("", studio, now - MidiSpan.Second * 1290, bars: 60, seed: 5, keys: true, fingers: false, pads: true, lineups: false),
-        Play("", studio, now - MidiSpan.Second * 820, bars: 64, seed: 9, keys: true, fingers: true, pads: false, lineups: false),
-        Play("", studio, now - MidiSpan.Second * 330, bars: 100, seed: 13, keys: true, fingers: true, pads: true, lineups: false),
-    ];
+        [
+            Play("", studio, now - MidiSpan.Second * 1640, bars: 40, seed: 3, keys: true, fingers: false, pads: false, lineups: false),
+            Play("", studio, now - MidiSpan.Second * 1290, bars: 60, seed: 5, keys: true, fingers: false, pads: true, lineups: false),
+            Play("", studio, now - MidiSpan.Second * 820, bars: 64, seed: 9, keys: true, fingers: true, pads: false, lineups: false),
+            Play("", studio, now - MidiSpan.Second * 330, bars: 100, seed: 13, keys: true, fingers: true, pads: true, lineups: false),
+        ];
 
-    private static Stretch Play(string name, Studio studio, MidiTime begin, int bars, int seed, bool keys, bool fingers, bool pads, bool lineups)
+    private static Stretch Play(
+        string name,
+        Studio studio,
+        MidiTime begin,
+        int bars,
+        int seed,
+        bool keys,
+        bool fingers,
+        bool pads,
+        bool lineups
+    )
     {
         var events = new List<(long At, string From, byte[] Bytes)>();
         var chance = new Random(seed);
-        if (keys) Keys(events, chance, bars);
-        if (fingers) Fingers(events, chance, bars);
-        if (pads) Pads(events, chance, bars);
+        if (keys)
+            Keys(events, chance, bars);
+        if (fingers)
+            Fingers(events, chance, bars);
+        if (pads)
+            Pads(events, chance, bars);
         var length = bars * 4L * Quarter;
-        return new Stretch(name, begin, begin + new MidiSpan(length), Write(studio, begin, length, lineups, [.. events.Where(each => each.At >= 0 && each.At < length).OrderBy(each => each.At)]));
+        return new Stretch(
+            name,
+            begin,
+            begin + new MidiSpan(length),
+            Write(studio, begin, length, lineups, [.. events.Where(each => each.At >= 0 && each.At < length).OrderBy(each => each.At)])
+        );
     }
 
     /// <summary>Broken chords with a tune above them, with the hand's own timing, and the pedal on each chord.</summary>
     private static void Keys(List<(long At, string From, byte[] Bytes)> events, Random chance, int bars)
     {
-        int[][] chords = [[45, 52, 57, 60, 64], [41, 48, 53, 57, 60], [48, 55, 60, 64, 67], [43, 50, 55, 59, 62]];
+        int[][] chords =
+        [
+            [45, 52, 57, 60, 64],
+            [41, 48, 53, 57, 60],
+            [48, 55, 60, 64, 67],
+            [43, 50, 55, 59, 62],
+        ];
         int[] tune = [76, 79, 72, 74, 76, 69, 72, 71];
         for (var bar = 0; bar < bars; bar++)
         {
@@ -63,10 +97,28 @@ public static class DemoTakes
             }
             for (var eighth = 0; eighth < 8; eighth++)
             {
-                if (chance.NextDouble() < 0.12) continue;
-                Note(events, start + eighth * Quarter / 2 + chance.Next(-26_000, 34_000), Quarter / 2 - chance.Next(20_000, 120_000), "Amsel 61", 0, chord[eighth % 8 < 5 ? eighth % 5 : 8 - eighth], 52 + chance.Next(0, 36));
+                if (chance.NextDouble() < 0.12)
+                    continue;
+                Note(
+                    events,
+                    start + eighth * Quarter / 2 + chance.Next(-26_000, 34_000),
+                    Quarter / 2 - chance.Next(20_000, 120_000),
+                    "Amsel 61",
+                    0,
+                    chord[eighth % 8 < 5 ? eighth % 5 : 8 - eighth],
+                    52 + chance.Next(0, 36)
+                );
             }
-            if (bar % 4 != 3) Note(events, start + (bar % 3) * Quarter + chance.Next(-20_000, 30_000), 2L * Quarter - 90_000, "Amsel 61", 0, tune[bar % 8], 74 + chance.Next(0, 30));
+            if (bar % 4 != 3)
+                Note(
+                    events,
+                    start + (bar % 3) * Quarter + chance.Next(-20_000, 30_000),
+                    2L * Quarter - 90_000,
+                    "Amsel 61",
+                    0,
+                    tune[bar % 8],
+                    74 + chance.Next(0, 30)
+                );
         }
     }
 
@@ -97,25 +149,45 @@ public static class DemoTakes
             for (var sixteenth = 0; sixteenth < 16; sixteenth++)
             {
                 var at = (bar * 16L + sixteenth) * Quarter / 4;
-                if (sixteenth is 0 or 7 or 10) Hit(36, 104);
-                if (sixteenth is 4 or 12) Hit(38, 98);
-                if (sixteenth % 2 == 0) Hit(42, 60);
-                if (sixteenth == 14 && bar % 4 == 3) Hit(46, 88);
+                if (sixteenth is 0 or 7 or 10)
+                    Hit(36, 104);
+                if (sixteenth is 4 or 12)
+                    Hit(38, 98);
+                if (sixteenth % 2 == 0)
+                    Hit(42, 60);
+                if (sixteenth == 14 && bar % 4 == 3)
+                    Hit(46, 88);
 
-                void Hit(int key, int velocity) => Note(events, at + chance.Next(-18_000, 22_000), 90_000, "Kies", 9, key, velocity + chance.Next(-9, 10));
+                void Hit(int key, int velocity) =>
+                    Note(events, at + chance.Next(-18_000, 22_000), 90_000, "Kies", 9, key, velocity + chance.Next(-9, 10));
             }
         }
     }
 
-    private static void Note(List<(long At, string From, byte[] Bytes)> events, long at, long length, string from, int channel, int key, int velocity)
+    private static void Note(
+        List<(long At, string From, byte[] Bytes)> events,
+        long at,
+        long length,
+        string from,
+        int channel,
+        int key,
+        int velocity
+    )
     {
         Add(events, Math.Max(0, at), from, 0x90 | channel, key, velocity);
         Add(events, Math.Max(0, at) + length, from, 0x80 | channel, key, 64);
     }
 
-    private static void Add(List<(long At, string From, byte[] Bytes)> events, long at, string from, params int[] bytes) => events.Add((at, from, [.. bytes.Select(each => (byte)each)]));
+    private static void Add(List<(long At, string From, byte[] Bytes)> events, long at, string from, params int[] bytes) =>
+        events.Add((at, from, [.. bytes.Select(each => (byte)each)]));
 
-    private static List<TapePage> Write(Studio studio, MidiTime begin, long length, bool lineups, List<(long At, string From, byte[] Bytes)> events)
+    private static List<TapePage> Write(
+        Studio studio,
+        MidiTime begin,
+        long length,
+        bool lineups,
+        List<(long At, string From, byte[] Bytes)> events
+    )
     {
         var pages = new List<TapePage>();
         var ports = studio.Sources.ToDictionary(port => port.Name, port => port.Id);
@@ -123,7 +195,8 @@ public static class DemoTakes
         var (tracks, pulse) = (new Dictionary<string, int>(), 0L);
         foreach (var (at, from, bytes) in events)
         {
-            if (!ports.TryGetValue(from, out var port)) continue;
+            if (!ports.TryGetValue(from, out var port))
+                continue;
             var time = begin + new MidiSpan(at);
             if (page is null || time - page.Begin >= MidiSpan.Second * 5)
             {
@@ -132,13 +205,15 @@ public static class DemoTakes
                 page.WriteLineup(time, LineupAt(at));
                 Beat(at / (Quarter / 24));
             }
-            while ((pulse + 24) * (Quarter / 24.0) <= at) Beat(pulse + 24);
+            while ((pulse + 24) * (Quarter / 24.0) <= at)
+                Beat(pulse + 24);
             if (!tracks.TryGetValue(from, out var track))
             {
                 tracks.Add(from, track = tracks.Count);
                 page.Name(track, port.Value, false, from);
             }
-            if (lineups) page.WriteLineup(time, LineupAt(at));
+            if (lineups)
+                page.WriteLineup(time, LineupAt(at));
             page.Write(time, track, MidiMessage.FromBytes(bytes[0], bytes[1], bytes.Length > 2 ? bytes[2] : 0));
         }
         return pages;
@@ -151,7 +226,8 @@ public static class DemoTakes
 
         string LineupAt(long at)
         {
-            if (studio.Lineups.IsEmpty) return "";
+            if (studio.Lineups.IsEmpty)
+                return "";
             var place = !lineups ? Math.Min(1, studio.Lineups.Length - 1) : (int)(at * studio.Lineups.Length / Math.Max(1, length));
             return studio.NameOf(studio.Lineups[Math.Clamp(place, 0, studio.Lineups.Length - 1)].Id);
         }

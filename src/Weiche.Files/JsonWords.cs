@@ -14,16 +14,21 @@ internal static partial class JsonWords
         var said = exception.Message;
         if (Missing().Match(said) is { Success: true } missing)
             return $"{line}{missing.Groups["names"].Value.Replace("'", "“", StringComparison.Ordinal).Replace("“,", "”,", StringComparison.Ordinal).TrimEnd('“')}” {(missing.Groups["names"].Value.Contains(',', StringComparison.Ordinal) ? "are" : "is")} missing{Where(exception.Path)}.";
-        if (Unknown().Match(said) is { Success: true } unknown) return $"{line}“{unknown.Groups["name"].Value}” is no field that is known{Where(Parent(exception.Path))}.";
-        if (Nothing().Match(said) is { Success: true } nothing) return $"{line}“{nothing.Groups["name"].Value}” cannot be null.";
-        if (Twice().Match(said) is { Success: true } twice) return $"{line}“{twice.Groups["name"].Value}” is there twice{Where(Parent(exception.Path))}.";
-        if (NotThat().IsMatch(said)) return $"{line}what stands there cannot be{Where(exception.Path, " the value of ")}.";
+        if (Unknown().Match(said) is { Success: true } unknown)
+            return $"{line}“{unknown.Groups["name"].Value}” is no field that is known{Where(Parent(exception.Path))}.";
+        if (Nothing().Match(said) is { Success: true } nothing)
+            return $"{line}“{nothing.Groups["name"].Value}” cannot be null.";
+        if (Twice().Match(said) is { Success: true } twice)
+            return $"{line}“{twice.Groups["name"].Value}” is there twice{Where(Parent(exception.Path))}.";
+        if (NotThat().IsMatch(said))
+            return $"{line}what stands there cannot be{Where(exception.Path, " the value of ")}.";
         var end = said.IndexOf(". ", StringComparison.Ordinal);
         return line + (end < 0 ? said : said[..(end + 1)]);
     }
 
     /// <summary>"$.devices[0].ports[1].wire" as " at devices[0].ports[1].wire".</summary>
-    private static string Where(string? path, string word = " at ") => path is null or "$" or "" ? "" : word + path.Replace("$.", "", StringComparison.Ordinal);
+    private static string Where(string? path, string word = " at ") =>
+        path is null or "$" or "" ? "" : word + path.Replace("$.", "", StringComparison.Ordinal);
 
     private static string? Parent(string? path) => path?.LastIndexOf('.') is > 0 and var dot ? path[..dot] : null;
 

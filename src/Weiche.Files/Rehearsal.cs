@@ -35,10 +35,15 @@ public sealed class Rehearsal
         _engine = new Engine(CompiledStudio.Compile(studio));
         // Nothing comes back here but what the file brings.
         _engine.Guard.Rounds = 0;
-        _virtualPorts = [.. studio.Devices.Where(device => device.IsVirtualPort()).Select(device =>
-            (device.FirstPort(PortDirection.Destination)!.Value, device.FirstPort(PortDirection.Source)!.Value))];
+        _virtualPorts =
+        [
+            .. studio
+                .Devices.Where(device => device.IsVirtualPort())
+                .Select(device => (device.FirstPort(PortDirection.Destination)!.Value, device.FirstPort(PortDirection.Source)!.Value)),
+        ];
         _mostRounds = _virtualPorts.Count + (studio.Safety.Rounds == 0 ? Safety.Usual.Rounds : studio.Safety.Rounds);
-        foreach (var destination in studio.Destinations) _arrivals.Add(destination.Id, new Arrivals(_pool, destination.Port.Wire.ByteTime()));
+        foreach (var destination in studio.Destinations)
+            _arrivals.Add(destination.Id, new Arrivals(_pool, destination.Port.Wire.ByteTime()));
     }
 
     /// <summary>The source that a person calls so: "Amsel 61", "from Amsel 61", "Bandhaus out A"; null if there is none.</summary>
@@ -47,7 +52,11 @@ public sealed class Rehearsal
     {
         foreach (var source in _studio.Sources)
         {
-            if (name.Equals(source.Name, StringComparison.OrdinalIgnoreCase) || name.Equals(source.Label, StringComparison.OrdinalIgnoreCase)) return source;
+            if (
+                name.Equals(source.Name, StringComparison.OrdinalIgnoreCase)
+                || name.Equals(source.Label, StringComparison.OrdinalIgnoreCase)
+            )
+                return source;
         }
         return null;
     }
@@ -56,8 +65,10 @@ public sealed class Rehearsal
     /// <param name="parts">Each source with what it plays.</param>
     public void Play(IEnumerable<(PortId Source, IReadOnlyList<TimedBytes> Events)> parts)
     {
-        var events = parts.SelectMany((part, order) => part.Events.Select(each => (each.Microseconds, Order: order, part.Source, each.Bytes)))
-            .OrderBy(each => each.Microseconds).ThenBy(each => each.Order);
+        var events = parts
+            .SelectMany((part, order) => part.Events.Select(each => (each.Microseconds, Order: order, part.Source, each.Bytes)))
+            .OrderBy(each => each.Microseconds)
+            .ThenBy(each => each.Order);
         var now = MidiTime.Zero;
         foreach (var each in events)
         {
@@ -86,7 +97,14 @@ public sealed class Rehearsal
         foreach (var source in _studio.Sources)
         {
             var meter = plan.Meter(source.Id)!;
-            if (meter.Bytes > 0) Line(text, 2, source.Label, $"{meter.Messages} messages, {meter.Bytes} bytes" + (meter.ThrownBytes > 0 ? $", {meter.ThrownBytes} bytes belong to no message" : ""));
+            if (meter.Bytes > 0)
+                Line(
+                    text,
+                    2,
+                    source.Label,
+                    $"{meter.Messages} messages, {meter.Bytes} bytes"
+                        + (meter.ThrownBytes > 0 ? $", {meter.ThrownBytes} bytes belong to no message" : "")
+                );
         }
         text.AppendLine("routes");
         foreach (var route in _studio.Routes)
@@ -103,11 +121,19 @@ public sealed class Rehearsal
         foreach (var destination in _studio.Destinations)
         {
             var meter = plan.Meter(destination.Id)!;
-            var more = (meter.Thinned > 0 ? $", {meter.Thinned} thinned" : "") + (meter.OtherClock > 0 ? $", {meter.OtherClock} of a second clock left out" : "") + (meter.OwnEnded > 0 ? $", {meter.OwnEnded} kept from silencing others" : "") + (meter.Refused > 0 ? $", {meter.Refused} refused" : "") + (meter.Held > 0 ? $", {meter.Held} keys still held" : "");
+            var more =
+                (meter.Thinned > 0 ? $", {meter.Thinned} thinned" : "")
+                + (meter.OtherClock > 0 ? $", {meter.OtherClock} of a second clock left out" : "")
+                + (meter.OwnEnded > 0 ? $", {meter.OwnEnded} kept from silencing others" : "")
+                + (meter.Refused > 0 ? $", {meter.Refused} refused" : "")
+                + (meter.Held > 0 ? $", {meter.Held} keys still held" : "");
             Line(text, 2, destination.Label, $"{meter.Messages} messages, {meter.Bytes} bytes{more}");
         }
         foreach (var (port, bytes) in _letGo)
-            text.AppendLine(CultureInfo.InvariantCulture, $"{_studio.FindPort(port)!.Value.Name} is in a circuit: {bytes} bytes went round more than {_mostRounds} times and were let go. ./weiche check says where.");
+            text.AppendLine(
+                CultureInfo.InvariantCulture,
+                $"{_studio.FindPort(port)!.Value.Name} is in a circuit: {bytes} bytes went round more than {_mostRounds} times and were let go. ./weiche check says where."
+            );
         return text.ToString();
     }
 
@@ -137,7 +163,8 @@ public sealed class Rehearsal
     {
         Drain(now);
         // What a virtual port was sent comes out of it, at the same moment: once for each port that is led into the next, and not for ever.
-        for (var round = 0; Loop(now, round < _mostRounds); round++) Drain(now);
+        for (var round = 0; Loop(now, round < _mostRounds); round++)
+            Drain(now);
     }
 
     private void Drain(MidiTime now)
@@ -151,7 +178,8 @@ public sealed class Rehearsal
         var any = false;
         foreach (var (to, from) in _virtualPorts)
         {
-            if (_arrivals[to].TakeNew() is not { Length: > 0 } bytes) continue;
+            if (_arrivals[to].TakeNew() is not { Length: > 0 } bytes)
+                continue;
             if (!goesOn || _looped + bytes.Length > MostLooped)
             {
                 _letGo[to] = _letGo.GetValueOrDefault(to) + bytes.Length;
@@ -202,14 +230,15 @@ public sealed class Rehearsal
         {
             public void Accept(in MidiMessage message)
             {
-                byte[] bytes = message.Status == 0xF0
-                    ? [0xF0, .. arrivals._pool.Bytes(message.SysExHandle), 0xF7]
-                    : message.DataLength switch
-                    {
-                        0 => [message.Status],
-                        1 => [message.Status, message.Data1],
-                        _ => [message.Status, message.Data1, message.Data2],
-                    };
+                byte[] bytes =
+                    message.Status == 0xF0
+                        ? [0xF0, .. arrivals._pool.Bytes(message.SysExHandle), 0xF7]
+                        : message.DataLength switch
+                        {
+                            0 => [message.Status],
+                            1 => [message.Status, message.Data1],
+                            _ => [message.Status, message.Data1, message.Data2],
+                        };
                 arrivals.Events.Add(new TimedBytes(time.Microseconds, bytes));
             }
         }

@@ -35,10 +35,13 @@ public static class RehearsalFiles
     {
         try
         {
-            if (Directory.Exists(path)) throw new RecordingException("this is a folder, not a file");
+            if (Directory.Exists(path))
+                throw new RecordingException("this is a folder, not a file");
             var info = new FileInfo(path);
-            if (!info.Exists) throw new RecordingException("there is no such file");
-            if (info.Length > MaxLength) throw new RecordingException($"the file has {info.Length} bytes; at most {MaxLength} are read");
+            if (!info.Exists)
+                throw new RecordingException("there is no such file");
+            if (info.Length > MaxLength)
+                throw new RecordingException($"the file has {info.Length} bytes; at most {MaxLength} are read");
             var bytes = File.ReadAllBytes(path);
             return Path.GetExtension(path).ToLowerInvariant() switch
             {
@@ -72,18 +75,24 @@ public static class RehearsalFiles
         {
             number++;
             var words = line.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries);
-            if (words.Length == 0 || words[0].StartsWith('#')) continue;
+            if (words.Length == 0 || words[0].StartsWith('#'))
+                continue;
             if (!long.TryParse(words[0], NumberStyles.None, CultureInfo.InvariantCulture, out var time) || time > long.MaxValue / 4)
                 throw new RecordingException($"line {number}: “{Cut(words[0])}” is not a time in µs");
-            if (time < last) throw new RecordingException($"line {number}: the time {time} is before that of the line above");
+            if (time < last)
+                throw new RecordingException($"line {number}: the time {time} is before that of the line above");
             last = time;
             var bytes = new byte[words.Length - 1];
             for (var i = 0; i < bytes.Length; i++)
             {
-                if (words[i + 1].Length > 2 || !byte.TryParse(words[i + 1], NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out bytes[i]))
+                if (
+                    words[i + 1].Length > 2
+                    || !byte.TryParse(words[i + 1], NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out bytes[i])
+                )
                     throw new RecordingException($"line {number}: “{Cut(words[i + 1])}” is not a byte in hexadecimal");
             }
-            if (bytes.Length > 0) events.Add(new TimedBytes(time, bytes));
+            if (bytes.Length > 0)
+                events.Add(new TimedBytes(time, bytes));
         }
         return events;
     }
@@ -96,7 +105,8 @@ public static class RehearsalFiles
         foreach (var (time, bytes) in events)
         {
             text.Append(CultureInfo.InvariantCulture, $"{time}");
-            foreach (var value in bytes) text.Append(CultureInfo.InvariantCulture, $" {value:X2}");
+            foreach (var value in bytes)
+                text.Append(CultureInfo.InvariantCulture, $" {value:X2}");
             text.Append('\n');
         }
         return text.ToString();
@@ -117,7 +127,11 @@ public static class RehearsalFiles
         internal List<TakeEvent> Events => events;
 
         public void Accept(in MidiMessage message) =>
-            events.Add(message.Status == 0xF0 ? TakeEvent.OfExclusive(MidiSpan.Zero, 0, pool.Bytes(message.SysExHandle).ToArray()) : new TakeEvent(MidiSpan.Zero, 0, message));
+            events.Add(
+                message.Status == 0xF0
+                    ? TakeEvent.OfExclusive(MidiSpan.Zero, 0, pool.Bytes(message.SysExHandle).ToArray())
+                    : new TakeEvent(MidiSpan.Zero, 0, message)
+            );
     }
 
     /// <summary>Where the system exclusives of a file are.</summary>
@@ -126,10 +140,13 @@ public static class RehearsalFiles
     {
         for (var i = 0; i < bytes.Length;)
         {
-            if (bytes[i] != 0xF0) throw new RecordingException($"byte {i}: a system exclusive begins with F0, here is {bytes[i]:X2}");
+            if (bytes[i] != 0xF0)
+                throw new RecordingException($"byte {i}: a system exclusive begins with F0, here is {bytes[i]:X2}");
             var end = Array.FindIndex(bytes, i + 1, value => value >= 0x80);
-            if (end < 0) throw new RecordingException($"byte {i}: the system exclusive that begins here does not end");
-            if (bytes[end] != 0xF7) throw new RecordingException($"byte {end}: {bytes[end]:X2} stands inside a system exclusive");
+            if (end < 0)
+                throw new RecordingException($"byte {i}: the system exclusive that begins here does not end");
+            if (bytes[end] != 0xF7)
+                throw new RecordingException($"byte {end}: {bytes[end]:X2} stands inside a system exclusive");
             yield return (i, end + 1 - i);
             i = end + 1;
         }

@@ -17,24 +17,39 @@ public static class SheetFiles
 
     private static readonly XNamespace Svg = "http://www.w3.org/2000/svg";
 
-    /// <summary>The sheet as one drawing, black on white, in the shape of a page of the A series: text gets smaller the more there is.</summary>
+    /// <summary>The sheet as one drawing, black on white, in the shape of a page of the A series: text gets smaller the more there
+    /// is.</summary>
     /// <param name="sheet">The sheet.</param>
     /// <param name="made">When it was made, and from which version, in words.</param>
     public static string Drawing(Sheet sheet, string made)
     {
         // Laid out in millimetres in as many columns as make the smallest page of the right shape: the larger the text.
         var blocks = Blocks(sheet).ToList();
-        var (width, columns, laid) = Enumerable.Range(2, 11).Select(columns =>
-        {
-            var laid = Lay(blocks, columns, out var longest);
-            return (Width: Math.Max(columns * NarrowestColumn, (Margin * 2 + 14 + longest) / Math.Sqrt(2)), columns, laid);
-        }).MinBy(each => each.Width);
+        var (width, columns, laid) = Enumerable
+            .Range(2, 11)
+            .Select(columns =>
+            {
+                var laid = Lay(blocks, columns, out var longest);
+                return (Width: Math.Max(columns * NarrowestColumn, (Margin * 2 + 14 + longest) / Math.Sqrt(2)), columns, laid);
+            })
+            .MinBy(each => each.Width);
         var height = width * Math.Sqrt(2);
-        var root = new XElement(Svg + "svg", new XAttribute("viewBox", $"0 0 {N(width)} {N(height)}"), new XAttribute("width", "210mm"), new XAttribute("height", $"{N(210 * height / width)}mm"),
+        var root = new XElement(
+            Svg + "svg",
+            new XAttribute("viewBox", $"0 0 {N(width)} {N(height)}"),
+            new XAttribute("width", "210mm"),
+            new XAttribute("height", $"{N(210 * height / width)}mm"),
             new XAttribute("font-family", "Overpass, Helvetica, Arial, sans-serif"),
             new XElement(Svg + "title", $"{sheet.Studio}: {made}"),
-            new XElement(Svg + "rect", new XAttribute("width", N(width)), new XAttribute("height", N(height)), new XAttribute("fill", "white")),
-            Text(Margin, Margin + 6, 7, sheet.Studio, bold: true), Text(width - Margin, Margin + 6, 3.2, made, end: true));
+            new XElement(
+                Svg + "rect",
+                new XAttribute("width", N(width)),
+                new XAttribute("height", N(height)),
+                new XAttribute("fill", "white")
+            ),
+            Text(Margin, Margin + 6, 7, sheet.Studio, bold: true),
+            Text(width - Margin, Margin + 6, 3.2, made, end: true)
+        );
         var columnWidth = (width - Margin * 2 - Gap * (columns - 1)) / columns;
         for (var i = 0; i < laid.Count; i++)
         {
@@ -52,9 +67,21 @@ public static class SheetFiles
     /// <param name="sheet">The sheet.</param>
     public static IEnumerable<(string Name, string Text)> Tables(Sheet sheet)
     {
-        foreach (var plan in sheet.Plans) yield return ($"{plan.Key}.csv", Csv.Write(["from", "stages", "to", "state"], plan.Tracks.Select(track => new[] { track.From, string.Join("; ", track.Signs), track.To, track.More })));
-        foreach (var table in sheet.Tables) yield return ($"{table.Key}.csv", Csv.Write(table.Headings, table.Rows.Select(row => (IEnumerable<string>)row)));
-        if (!sheet.Untouched.IsEmpty) yield return ("leave-alone.csv", Csv.Write(["leave alone", "since"], sheet.Untouched.Select(each => new[] { each.What, each.Why })));
+        foreach (var plan in sheet.Plans)
+            yield return (
+                $"{plan.Key}.csv",
+                Csv.Write(
+                    ["from", "stages", "to", "state"],
+                    plan.Tracks.Select(track => new[] { track.From, string.Join("; ", track.Signs), track.To, track.More })
+                )
+            );
+        foreach (var table in sheet.Tables)
+            yield return ($"{table.Key}.csv", Csv.Write(table.Headings, table.Rows.Select(row => (IEnumerable<string>)row)));
+        if (!sheet.Untouched.IsEmpty)
+            yield return (
+                "leave-alone.csv",
+                Csv.Write(["leave alone", "since"], sheet.Untouched.Select(each => new[] { each.What, each.Why }))
+            );
     }
 
     /// <summary>Something that stands together.</summary>
@@ -78,26 +105,52 @@ public static class SheetFiles
                 {
                     // A track from plate to plate, its stages as signs on it.
                     root.Add(Track(x + width * 0.27, x + width * 0.73, at - 1, track.More.Contains("off", StringComparison.Ordinal)));
-                    root.Add(Text(x, at, Small, Cut(track.From, width * 0.26, Small)), Text(x + width * 0.745, at, Small, Cut(track.To + (track.More.Length > 0 ? $" ({track.More})" : ""), width * 0.255, Small)));
+                    root.Add(
+                        Text(x, at, Small, Cut(track.From, width * 0.26, Small)),
+                        Text(
+                            x + width * 0.745,
+                            at,
+                            Small,
+                            Cut(track.To + (track.More.Length > 0 ? $" ({track.More})" : ""), width * 0.255, Small)
+                        )
+                    );
                     if (!track.Signs.IsEmpty)
                     {
                         var signs = Cut(string.Join("  ", track.Signs), width * 0.4, Small);
                         var wide = Wide(signs, Small) + 2;
-                        root.Add(new XElement(Svg + "rect", new XAttribute("x", N(x + width / 2 - wide / 2)), new XAttribute("y", N(at - 3)), new XAttribute("width", N(wide)), new XAttribute("height", "4"), new XAttribute("fill", "white"), new XAttribute("stroke", "black"), new XAttribute("stroke-width", "0.2")));
+                        root.Add(
+                            new XElement(
+                                Svg + "rect",
+                                new XAttribute("x", N(x + width / 2 - wide / 2)),
+                                new XAttribute("y", N(at - 3)),
+                                new XAttribute("width", N(wide)),
+                                new XAttribute("height", "4"),
+                                new XAttribute("fill", "white"),
+                                new XAttribute("stroke", "black"),
+                                new XAttribute("stroke-width", "0.2")
+                            )
+                        );
                         root.Add(Text(x + width / 2, at, Small, signs, middle: true));
                     }
                     at += Line;
                 }
             });
         }
-        foreach (var table in sheet.Tables) yield return TableBlock(table.Title, table.Headings, table.Rows.Select(row => (IReadOnlyList<string>)row).ToList());
-        if (sheet.Untouched.IsEmpty) yield break;
+        foreach (var table in sheet.Tables)
+            yield return TableBlock(table.Title, table.Headings, table.Rows.Select(row => (IReadOnlyList<string>)row).ToList());
+        if (sheet.Untouched.IsEmpty)
+            yield break;
         // What must not be touched is told whole.
-        var leave = sheet.Untouched.SelectMany(each => Wrapped($"{each.What}. {each.Why}").Index().Select(line => (line.Index > 0 ? "   " : "■ ") + line.Item)).ToList();
+        var leave = sheet
+            .Untouched.SelectMany(each =>
+                Wrapped($"{each.What}. {each.Why}").Index().Select(line => (line.Index > 0 ? "   " : "■ ") + line.Item)
+            )
+            .ToList();
         yield return new Block(Line * (leave.Count + 1) + 2, (root, x, y, width) =>
         {
             root.Add(Text(x, y, Head, "Leave alone", bold: true));
-            foreach (var (index, line) in leave.Index()) root.Add(Text(x, y + Line * (index + 1), Small, line));
+            foreach (var (index, line) in leave.Index())
+                root.Add(Text(x, y + Line * (index + 1), Small, line));
         });
     }
 
@@ -107,32 +160,47 @@ public static class SheetFiles
         var lines = new List<string>();
         foreach (var word in text.Split(' ', StringSplitOptions.RemoveEmptyEntries))
         {
-            if (lines.Count > 0 && Wide($"{lines[^1]} {word}", Small) < NarrowestColumn - Gap - Margin) lines[^1] += $" {word}";
-            else lines.Add(word);
+            if (lines.Count > 0 && Wide($"{lines[^1]} {word}", Small) < NarrowestColumn - Gap - Margin)
+                lines[^1] += $" {word}";
+            else
+                lines.Add(word);
         }
         return lines;
     }
 
-    private static Block TableBlock(string title, IReadOnlyList<string> headings, List<IReadOnlyList<string>> rows) => new(Line * (rows.Count + 2) + 2, (root, x, y, width) =>
-    {
-        root.Add(Text(x, y, Head, title, bold: true));
-        // Each column as wide as what is in it wants, all together as wide as there is room.
-        var wants = headings.Select((heading, column) => rows.Select(row => Wide(row[column], Small)).Append(Wide(heading, Small)).Max() + 2).ToList();
-        var rooms = Share(wants, width);
-        var at = y + Line;
-        foreach (var (index, row) in rows.Prepend(headings).Index())
+    private static Block TableBlock(string title, IReadOnlyList<string> headings, List<IReadOnlyList<string>> rows) =>
+        new(Line * (rows.Count + 2) + 2, (root, x, y, width) =>
         {
-            var left = x;
-            for (var column = 0; column < row.Count; column++)
+            root.Add(Text(x, y, Head, title, bold: true));
+            // Each column as wide as what is in it wants, all together as wide as there is room.
+            var wants = headings
+                .Select((heading, column) => rows.Select(row => Wide(row[column], Small)).Append(Wide(heading, Small)).Max() + 2)
+                .ToList();
+            var rooms = Share(wants, width);
+            var at = y + Line;
+            foreach (var (index, row) in rows.Prepend(headings).Index())
             {
-                var room = rooms[column];
-                root.Add(Text(left, at, Small, Cut(row[column], room - 1, Small), grey: index == 0));
-                left += room;
+                var left = x;
+                for (var column = 0; column < row.Count; column++)
+                {
+                    var room = rooms[column];
+                    root.Add(Text(left, at, Small, Cut(row[column], room - 1, Small), grey: index == 0));
+                    left += room;
+                }
+                root.Add(
+                    new XElement(
+                        Svg + "line",
+                        new XAttribute("x1", N(x)),
+                        new XAttribute("x2", N(x + width)),
+                        new XAttribute("y1", N(at + 1.3)),
+                        new XAttribute("y2", N(at + 1.3)),
+                        new XAttribute("stroke", "black"),
+                        new XAttribute("stroke-width", index == 0 ? "0.25" : "0.08")
+                    )
+                );
+                at += Line;
             }
-            root.Add(new XElement(Svg + "line", new XAttribute("x1", N(x)), new XAttribute("x2", N(x + width)), new XAttribute("y1", N(at + 1.3)), new XAttribute("y2", N(at + 1.3)), new XAttribute("stroke", "black"), new XAttribute("stroke-width", index == 0 ? "0.25" : "0.08")));
-            at += Line;
-        }
-    });
+        });
 
     /// <summary>Room for columns: who wants little gets it; the others share what is left.</summary>
     private static double[] Share(List<double> wants, double width)
@@ -161,12 +229,40 @@ public static class SheetFiles
         return laid;
     }
 
-    private static XElement Track(double from, double to, double y, bool off) => new(Svg + "line", new XAttribute("x1", N(from)), new XAttribute("x2", N(to)), new XAttribute("y1", N(y)), new XAttribute("y2", N(y)),
-        new XAttribute("stroke", "black"), new XAttribute("stroke-width", "0.9"), off ? new XAttribute("stroke-dasharray", "1 1.4") : null);
+    private static XElement Track(double from, double to, double y, bool off) =>
+        new(
+            Svg + "line",
+            new XAttribute("x1", N(from)),
+            new XAttribute("x2", N(to)),
+            new XAttribute("y1", N(y)),
+            new XAttribute("y2", N(y)),
+            new XAttribute("stroke", "black"),
+            new XAttribute("stroke-width", "0.9"),
+            off ? new XAttribute("stroke-dasharray", "1 1.4") : null
+        );
 
-    private static XElement Text(double x, double y, double size, string text, bool bold = false, bool end = false, bool middle = false, bool grey = false) => new(Svg + "text",
-        new XAttribute("x", N(x)), new XAttribute("y", N(y)), new XAttribute("font-size", N(size)), bold ? new XAttribute("font-weight", "700") : null,
-        end ? new XAttribute("text-anchor", "end") : middle ? new XAttribute("text-anchor", "middle") : null, grey ? new XAttribute("fill", "#555") : null, Clean(text));
+    private static XElement Text(
+        double x,
+        double y,
+        double size,
+        string text,
+        bool bold = false,
+        bool end = false,
+        bool middle = false,
+        bool grey = false
+    ) =>
+        new(
+            Svg + "text",
+            new XAttribute("x", N(x)),
+            new XAttribute("y", N(y)),
+            new XAttribute("font-size", N(size)),
+            bold ? new XAttribute("font-weight", "700") : null,
+            end ? new XAttribute("text-anchor", "end")
+                : middle ? new XAttribute("text-anchor", "middle")
+                : null,
+            grey ? new XAttribute("fill", "#555") : null,
+            Clean(text)
+        );
 
     private static double Wide(string text, double size) => text.Length * size * LetterWidth;
 

@@ -6,7 +6,8 @@ using Weiche.Core.Takes;
 
 namespace Weiche.Files;
 
-/// <content>Takes as files, and files as takes: tracks with their names, tempo, time signatures, markers and whatever else stands in a track.</content>
+/// <content>Takes as files, and files as takes: tracks with their names, tempo, time signatures, markers and whatever else stands in a
+/// track.</content>
 public static partial class StandardMidiFile
 {
     // Ticks a quarter note of what was not read from a file: 52 µs at 120, and every grid falls on a tick.
@@ -18,17 +19,26 @@ public static partial class StandardMidiFile
 
     /// <summary>Reads a file as a take.</summary>
     /// <param name="file">Its bytes.</param>
-    /// <exception cref="RecordingException">The file cannot be read, or has more in it than a take can have; the message says at which byte, or what.</exception>
+    /// <exception cref="RecordingException">The file cannot be read, or has more in it than a take can have; the message says at which
+    /// byte, or what.</exception>
     public static Take ReadTake(ReadOnlySpan<byte> file)
     {
         var parts = ReadParts(file);
-        if (parts.Ends.Count > Take.MostTracks) throw new RecordingException($"the file has {parts.Ends.Count} tracks; a take has at most {Take.MostTracks}");
+        if (parts.Ends.Count > Take.MostTracks)
+            throw new RecordingException($"the file has {parts.Ends.Count} tracks; a take has at most {Take.MostTracks}");
         var pool = new SysExPool(1 << 24, 1 << 26);
         var parsers = parts.Ends.Select(_ => new StreamParser(pool)).ToArray();
         var names = new string?[parts.Ends.Count];
-        var (events, marks, tempos, signatures) = (new List<TakeEvent>(), new List<TakeMark>(), new List<TempoPoint>(), new List<(MidiSpan At, int Beats, int Unit)>());
-        var last = parts.Format == 2 ? TimePatterns(parts, Add) : Time(parts.Events, parts.Division, 0, parts.Ends.DefaultIfEmpty(0).Max(), Add);
-        if (last > Take.Longest.Microseconds) throw new RecordingException($"the file lasts {last / 3_600_000_000} hours; a take lasts at most {SecondsOfSilence / 3600}");
+        var (events, marks, tempos, signatures) = (
+            new List<TakeEvent>(),
+            new List<TakeMark>(),
+            new List<TempoPoint>(),
+            new List<(MidiSpan At, int Beats, int Unit)>()
+        );
+        var last =
+            parts.Format == 2 ? TimePatterns(parts, Add) : Time(parts.Events, parts.Division, 0, parts.Ends.DefaultIfEmpty(0).Max(), Add);
+        if (last > Take.Longest.Microseconds)
+            throw new RecordingException($"the file lasts {last / 3_600_000_000} hours; a take lasts at most {SecondsOfSilence / 3600}");
         return new Take
         {
             Tracks = [.. names.Select((name, index) => new TakeTrack(name is { Length: > 0 } ? name : NameOfNone(index)))],
@@ -55,13 +65,15 @@ public static partial class StandardMidiFile
                         var sink = new TakeSink(pool, events, at, each.Track);
                         parser.Parse(each.Whole, ref sink);
                     }
-                    if (events.Count > Take.MostEvents) throw new RecordingException($"the file has more than {Take.MostEvents} messages; that is as many as a take has");
+                    if (events.Count > Take.MostEvents)
+                        throw new RecordingException($"the file has more than {Take.MostEvents} messages; that is as many as a take has");
                     break;
                 case NameMeta when names[each.Track] is null:
                     names[each.Track] = TextOf(each.Bytes);
                     break;
                 case TempoMeta:
-                    if (each.Tempo > 0) tempos.Add(new TempoPoint(at, each.Tempo));
+                    if (each.Tempo > 0)
+                        tempos.Add(new TempoPoint(at, each.Tempo));
                     break;
                 case SignatureMeta when each.Bytes is [var beats and > 0, var power and <= 7, ..]:
                     signatures.Add((at, beats, 1 << power));
@@ -73,7 +85,8 @@ public static partial class StandardMidiFile
         }
     }
 
-    /// <summary>Writes a take as a file of format 1: a track with tempo, time signatures and markers, and one for each of the take's.</summary>
+    /// <summary>Writes a take as a file of format 1: a track with tempo, time signatures and markers, and one for each of the
+    /// take's.</summary>
     /// <param name="take">The take.</param>
     /// <param name="name">Its name: that of the first track.</param>
     public static byte[] WriteTake(Take take, string name)
@@ -84,12 +97,23 @@ public static partial class StandardMidiFile
         var first = new TrackWriter();
         first.Meta(0, NameMeta, Encoding.UTF8.GetBytes(name));
         var beside = new List<(long Tick, int Type, byte[] Data)>();
-        foreach (var (tick, quarter) in ticks.Tempos) beside.Add((tick, TempoMeta, [(byte)(quarter >> 16), (byte)(quarter >> 8), (byte)quarter]));
+        foreach (var (tick, quarter) in ticks.Tempos)
+            beside.Add((tick, TempoMeta, [(byte)(quarter >> 16), (byte)(quarter >> 8), (byte)quarter]));
         // 24 clocks a quarter note's click and 8 thirty-seconds a quarter: the usual (Standard MIDI Files 1.0, "Time Signature").
-        foreach (var bar in take.Tempo.Bars) beside.Add((ticks.Of(bar.At), SignatureMeta, [(byte)bar.Beats, (byte)BitOperations.Log2((uint)bar.Unit), (byte)Math.Min(255, 96 / bar.Unit), 8]));
-        foreach (var lineup in take.Lineups) beside.Add((ticks.Of(lineup.At), 7, Encoding.UTF8.GetBytes($"lineup {lineup.Name}")));
-        foreach (var mark in take.Marks.Where(mark => mark.Track < 0)) beside.Add((ticks.Of(mark.At), mark.Type, [.. mark.Data]));
-        foreach (var (tick, type, data) in beside.OrderBy(each => each.Tick)) first.Meta(tick, type, data);
+        foreach (var bar in take.Tempo.Bars)
+            beside.Add(
+                (
+                    ticks.Of(bar.At),
+                    SignatureMeta,
+                    [(byte)bar.Beats, (byte)BitOperations.Log2((uint)bar.Unit), (byte)Math.Min(255, 96 / bar.Unit), 8]
+                )
+            );
+        foreach (var lineup in take.Lineups)
+            beside.Add((ticks.Of(lineup.At), 7, Encoding.UTF8.GetBytes($"lineup {lineup.Name}")));
+        foreach (var mark in take.Marks.Where(mark => mark.Track < 0))
+            beside.Add((ticks.Of(mark.At), mark.Type, [.. mark.Data]));
+        foreach (var (tick, type, data) in beside.OrderBy(each => each.Tick))
+            first.Meta(tick, type, data);
         var tracks = new List<byte[]> { first.End(end) };
         var byTrack = take.Events.ToLookup(each => each.Track);
         var marks = take.Marks.ToLookup(mark => mark.Track);
@@ -103,12 +127,17 @@ public static partial class StandardMidiFile
             }
             var writer = new TrackWriter();
             // What has no name in a file is called so when it is read; it is given none when it goes out again.
-            if (take.Tracks[i].Name != NameOfNone(tracks.Count)) writer.Meta(0, NameMeta, Encoding.UTF8.GetBytes(take.Tracks[i].Name));
-            var rows = byTrack[i].Select(each => (Tick: ticks.Of(each.At), Type: NoMeta, Data: each.Bytes)).Concat(marks[i].Select(mark => (Tick: ticks.Of(mark.At), mark.Type, Data: mark.Data.ToArray())));
+            if (take.Tracks[i].Name != NameOfNone(tracks.Count))
+                writer.Meta(0, NameMeta, Encoding.UTF8.GetBytes(take.Tracks[i].Name));
+            var rows = byTrack[i]
+                .Select(each => (Tick: ticks.Of(each.At), Type: NoMeta, Data: each.Bytes))
+                .Concat(marks[i].Select(mark => (Tick: ticks.Of(mark.At), mark.Type, Data: mark.Data.ToArray())));
             foreach (var (tick, type, data) in rows.OrderBy(each => each.Tick).ThenBy(each => each.Type == NoMeta ? 1 : 0))
             {
-                if (type == NoMeta) writer.Message(tick, data);
-                else writer.Meta(tick, type, data);
+                if (type == NoMeta)
+                    writer.Message(tick, data);
+                else
+                    writer.Meta(tick, type, data);
             }
             tracks.Add(writer.End(end));
         }
@@ -117,16 +146,21 @@ public static partial class StandardMidiFile
         byte[] WithMarks(string title, List<(long Tick, int Type, byte[] Data)> all, IEnumerable<TakeMark> more)
         {
             var writer = new TrackWriter();
-            if (title != NameOfNone(0)) writer.Meta(0, NameMeta, Encoding.UTF8.GetBytes(title));
-            foreach (var (tick, type, data) in all.Concat(more.Select(mark => (ticks.Of(mark.At), mark.Type, mark.Data.ToArray()))).OrderBy(each => each.Item1)) writer.Meta(tick, type, data);
+            if (title != NameOfNone(0))
+                writer.Meta(0, NameMeta, Encoding.UTF8.GetBytes(title));
+            foreach (
+                var (tick, type, data) in all.Concat(more.Select(mark => (ticks.Of(mark.At), mark.Type, mark.Data.ToArray())))
+                    .OrderBy(each => each.Item1)
+            )
+                writer.Meta(tick, type, data);
             return writer.End(end);
         }
     }
 
     private static string NameOfNone(int index) => string.Create(CultureInfo.InvariantCulture, $"track {index + 1}");
 
-    /// <summary>Times as ticks of a file. A tempo stands at a whole tick, which is not quite where it was meant: ticks are counted by the tempos as they stand
-    /// in the file, so that no time is further off than half a tick.</summary>
+    /// <summary>Times as ticks of a file. A tempo stands at a whole tick, which is not quite where it was meant: ticks are counted by the
+    /// tempos as they stand in the file, so that no time is further off than half a tick.</summary>
     private sealed class TickMap
     {
         private readonly (double Time, long Tick, int Quarter)[] _points;
@@ -139,7 +173,10 @@ public static partial class StandardMidiFile
             var before = (Time: 0.0, Tick: 0L, Quarter: tempo.Tempos[0].Quarter);
             for (var i = 0; i < _points.Length; i++)
             {
-                var tick = Math.Max(before.Tick, Math.Round(before.Tick + (tempo.Tempos[i].At.Microseconds - before.Time) * division / before.Quarter));
+                var tick = Math.Max(
+                    before.Tick,
+                    Math.Round(before.Tick + (tempo.Tempos[i].At.Microseconds - before.Time) * division / before.Quarter)
+                );
                 _points[i] = before = (before.Time + (tick - before.Tick) * before.Quarter / division, (long)tick, tempo.Tempos[i].Quarter);
             }
         }
@@ -153,8 +190,10 @@ public static partial class StandardMidiFile
             while (low < high)
             {
                 var middle = (low + high + 1) / 2;
-                if (_points[middle].Time <= at.Microseconds) low = middle;
-                else high = middle - 1;
+                if (_points[middle].Time <= at.Microseconds)
+                    low = middle;
+                else
+                    high = middle - 1;
             }
             var point = _points[low];
             return point.Tick + (long)Math.Round((at.Microseconds - point.Time) * _division / point.Quarter);
@@ -193,6 +232,10 @@ public static partial class StandardMidiFile
     private readonly ref struct TakeSink(SysExPool pool, List<TakeEvent> events, MidiSpan at, int track) : IMessageSink
     {
         public void Accept(in MidiMessage message) =>
-            events.Add(message.Status == 0xF0 ? TakeEvent.OfExclusive(at, track, pool.Bytes(message.SysExHandle).ToArray()) : new TakeEvent(at, track, message));
+            events.Add(
+                message.Status == 0xF0
+                    ? TakeEvent.OfExclusive(at, track, pool.Bytes(message.SysExHandle).ToArray())
+                    : new TakeEvent(at, track, message)
+            );
     }
 }

@@ -11,8 +11,8 @@ namespace Weiche.Files;
 /// A reader of our own rather than a package: it keeps the bytes of each message as they stand, gives every problem
 /// with its place in the file, and takes no more memory than the file has, whatever the lengths in it claim.
 /// Formats 0 and 1 are played all tracks at once, format 2 its tracks one after the other. Running status, system
-/// exclusive in pieces (F7 events), tempo changes and SMPTE time are followed; a track that breaks off is an error. Running status that goes on
-/// after system exclusive or a meta event, and bytes behind the last track, are read as other programs read them.
+/// exclusive in pieces (F7 events), tempo changes and SMPTE time are followed; a track that breaks off is an error. Running status that
+/// goes on after system exclusive or a meta event, and bytes behind the last track, are read as other programs read them.
 /// </remarks>
 public static partial class StandardMidiFile
 {
@@ -39,7 +39,10 @@ public static partial class StandardMidiFile
         internal MidiMessage Short { get; init; }
 
         /// <summary>The bytes of whatever it is.</summary>
-        internal byte[] Whole => Bytes.Length > 0 || Meta != NoMeta ? Bytes : Short.DataLength == 1 ? [Short.Status, Short.Data1] : [Short.Status, Short.Data1, Short.Data2];
+        internal byte[] Whole =>
+            Bytes.Length > 0 || Meta != NoMeta ? Bytes
+            : Short.DataLength == 1 ? [Short.Status, Short.Data1]
+            : [Short.Status, Short.Data1, Short.Data2];
 
         /// <summary>µs of a quarter note from here on; 0 if it says nothing of that.</summary>
         internal int Tempo => Meta == TempoMeta && Bytes.Length == 3 ? Bytes[0] << 16 | Bytes[1] << 8 | Bytes[2] : 0;
@@ -56,39 +59,53 @@ public static partial class StandardMidiFile
     {
         var parts = ReadParts(file);
         var timed = new List<TimedBytes>();
-        if (parts.Format != 2) Time(parts.Events, parts.Division, 0, 0, Add);
-        else TimePatterns(parts, Add);
+        if (parts.Format != 2)
+            Time(parts.Events, parts.Division, 0, 0, Add);
+        else
+            TimePatterns(parts, Add);
         return timed;
 
         void Add(FileEvent each, long at)
         {
-            if (each.Meta == NoMeta) timed.Add(new TimedBytes(at, each.Whole));
+            if (each.Meta == NoMeta)
+                timed.Add(new TimedBytes(at, each.Whole));
         }
     }
 
     private static FileParts ReadParts(ReadOnlySpan<byte> file)
     {
-        if (file.Length < 14 || !file[..4].SequenceEqual("MThd"u8)) throw new RecordingException("byte 0: a Standard MIDI File begins with MThd");
+        if (file.Length < 14 || !file[..4].SequenceEqual("MThd"u8))
+            throw new RecordingException("byte 0: a Standard MIDI File begins with MThd");
         var headerLength = BinaryPrimitives.ReadUInt32BigEndian(file[4..]);
-        if (headerLength < 6 || headerLength > file.Length - 8) throw new RecordingException($"byte 4: the header claims {headerLength} bytes");
+        if (headerLength < 6 || headerLength > file.Length - 8)
+            throw new RecordingException($"byte 4: the header claims {headerLength} bytes");
         var format = BinaryPrimitives.ReadUInt16BigEndian(file[8..]);
-        if (format > 2) throw new RecordingException($"byte 8: there is no format {format}");
+        if (format > 2)
+            throw new RecordingException($"byte 8: there is no format {format}");
         var division = BinaryPrimitives.ReadInt16BigEndian(file[12..]);
-        if (division == 0) throw new RecordingException("byte 12: the division is 0");
+        if (division == 0)
+            throw new RecordingException("byte 12: the division is 0");
         if (division < 0 && (-(division >> 8) is not (24 or 25 or 29 or 30) || (division & 0xFF) == 0))
-            throw new RecordingException($"byte 12: {-(division >> 8)} frames a second with {division & 0xFF} ticks each are no SMPTE time; there are 24, 25, 29 and 30 frames, with 1 to 255 ticks");
+            throw new RecordingException(
+                $"byte 12: {-(division >> 8)} frames a second with {division & 0xFF} ticks each are no SMPTE time; there are 24, "
+                    + "25, 29 and 30 frames, with 1 to 255 ticks"
+            );
         var tracks = BinaryPrimitives.ReadUInt16BigEndian(file[10..]);
         var (events, ends) = (new List<FileEvent>(), new List<long>());
         var at = 8 + (int)headerLength;
         while (at < file.Length)
         {
             // What stands behind the tracks that the header counts, and is none, is nothing of the standard's: others put their own there.
-            if (ends.Count >= tracks && !IsTrack(file[at..])) break;
-            if (file.Length - at < 8) throw new RecordingException($"byte {at}: the file breaks off in the head of a track");
+            if (ends.Count >= tracks && !IsTrack(file[at..]))
+                break;
+            if (file.Length - at < 8)
+                throw new RecordingException($"byte {at}: the file breaks off in the head of a track");
             var length = BinaryPrimitives.ReadUInt32BigEndian(file[(at + 4)..]);
-            if (length > file.Length - at - 8) throw new RecordingException($"byte {at + 4}: the track claims {length} bytes; the file has {file.Length - at - 8} left");
+            if (length > file.Length - at - 8)
+                throw new RecordingException($"byte {at + 4}: the track claims {length} bytes; the file has {file.Length - at - 8} left");
             // Chunks of other kinds are passed over, as the standard asks.
-            if (file.Slice(at, 4).SequenceEqual("MTrk"u8)) ends.Add(ReadTrack(file, at + 8, at + 8 + (int)length, ends.Count, events));
+            if (file.Slice(at, 4).SequenceEqual("MTrk"u8))
+                ends.Add(ReadTrack(file, at + 8, at + 8 + (int)length, ends.Count, events));
             at += 8 + (int)length;
         }
         return new FileParts(format, division, events, ends);
@@ -100,7 +117,8 @@ public static partial class StandardMidiFile
     {
         var end = 0L;
         var byTrack = parts.Events.ToLookup(each => each.Track);
-        for (var i = 0; i < parts.Ends.Count; i++) end = Time(byTrack[i], parts.Division, end, parts.Ends[i], add);
+        for (var i = 0; i < parts.Ends.Count; i++)
+            end = Time(byTrack[i], parts.Division, end, parts.Ends[i], add);
         return end;
     }
 
@@ -112,7 +130,8 @@ public static partial class StandardMidiFile
     {
         var track = new TrackWriter();
         track.Meta(0, NameMeta, Encoding.UTF8.GetBytes(name));
-        foreach (var (time, bytes) in events) track.Message(time / WrittenTick, bytes);
+        foreach (var (time, bytes) in events)
+            track.Message(time / WrittenTick, bytes);
         return File(0, WrittenDivision, [track.End(0)]);
     }
 
@@ -151,9 +170,12 @@ public static partial class StandardMidiFile
         internal void Message(long tick, ReadOnlySpan<byte> bytes)
         {
             Begin(tick);
-            if (bytes[0] == 0xF0) _bytes.AddRange([0xF0, .. Length(bytes.Length - 1), .. bytes[1..]]);
-            else if (bytes[0] > 0xF0) _bytes.AddRange([0xF7, .. Length(bytes.Length), .. bytes]);
-            else _bytes.AddRange(bytes);
+            if (bytes[0] == 0xF0)
+                _bytes.AddRange([0xF0, .. Length(bytes.Length - 1), .. bytes[1..]]);
+            else if (bytes[0] > 0xF0)
+                _bytes.AddRange([0xF7, .. Length(bytes.Length), .. bytes]);
+            else
+                _bytes.AddRange(bytes);
         }
 
         /// <summary>The whole track, to a tick.</summary>
@@ -185,11 +207,13 @@ public static partial class StandardMidiFile
         while (at < end)
         {
             tick += Variable(file, ref at, end);
-            if (at >= end) throw new RecordingException($"byte {at}: the track breaks off after a time");
+            if (at >= end)
+                throw new RecordingException($"byte {at}: the track breaks off after a time");
             int status = file[at];
             if (status < 0x80)
             {
-                if (running == 0) throw new RecordingException($"byte {at}: data without a status");
+                if (running == 0)
+                    throw new RecordingException($"byte {at}: data without a status");
                 status = running;
             }
             else
@@ -198,10 +222,12 @@ public static partial class StandardMidiFile
             }
             if (status == 0xFF)
             {
-                if (at >= end) throw new RecordingException($"byte {at}: the track breaks off in a meta event");
+                if (at >= end)
+                    throw new RecordingException($"byte {at}: the track breaks off in a meta event");
                 var type = file[at++];
                 var data = TakeData(file, ref at, end);
-                if (type == 0x2F) break;
+                if (type == 0x2F)
+                    break;
                 events.Add(new FileEvent(tick, events.Count, track, data.ToArray(), type));
             }
             else if (status is 0xF0 or 0xF7)
@@ -209,7 +235,8 @@ public static partial class StandardMidiFile
                 var data = TakeData(file, ref at, end);
                 byte[] bytes = status == 0xF0 ? [0xF0, .. data] : data.ToArray();
                 // The standard ends running status here; files that go on with it are plain enough.
-                if (bytes.Length > 0) events.Add(new FileEvent(tick, events.Count, track, bytes));
+                if (bytes.Length > 0)
+                    events.Add(new FileEvent(tick, events.Count, track, bytes));
             }
             else if (status >= 0xF0)
             {
@@ -219,12 +246,19 @@ public static partial class StandardMidiFile
             {
                 running = status;
                 var length = status is >= 0xC0 and < 0xE0 ? 1 : 2;
-                if (end - at < length) throw new RecordingException($"byte {at}: the track breaks off in a message");
+                if (end - at < length)
+                    throw new RecordingException($"byte {at}: the track breaks off in a message");
                 for (var i = 0; i < length; i++)
                 {
-                    if (file[at + i] >= 0x80) throw new RecordingException($"byte {at + i}: {file[at + i]:X2} is not data");
+                    if (file[at + i] >= 0x80)
+                        throw new RecordingException($"byte {at + i}: {file[at + i]:X2} is not data");
                 }
-                events.Add(new FileEvent(tick, events.Count, track, []) { Short = MidiMessage.FromBytes(status, file[at], length > 1 ? file[at + 1] : 0) });
+                events.Add(
+                    new FileEvent(tick, events.Count, track, [])
+                    {
+                        Short = MidiMessage.FromBytes(status, file[at], length > 1 ? file[at + 1] : 0),
+                    }
+                );
                 at += length;
             }
         }
@@ -241,7 +275,8 @@ public static partial class StandardMidiFile
         foreach (var each in InOrder(events))
         {
             Pass(each.Tick);
-            if (each.Tempo > 0) tempo = each.Tempo;
+            if (each.Tempo > 0)
+                tempo = each.Tempo;
             add(each, Whole());
         }
         Pass(Math.Max(tick, lastTick));
@@ -249,7 +284,8 @@ public static partial class StandardMidiFile
 
         void Pass(long until)
         {
-            time += division > 0 ? (decimal)(until - tick) * tempo / division : (until - tick) * 1_000_000m / (perSecond * (division & 0xFF));
+            time +=
+                division > 0 ? (decimal)(until - tick) * tempo / division : (until - tick) * 1_000_000m / (perSecond * (division & 0xFF));
             tick = until;
         }
 
@@ -261,8 +297,10 @@ public static partial class StandardMidiFile
     {
         var list = events as List<FileEvent> ?? [.. events];
         var isSorted = true;
-        for (var i = 1; i < list.Count && isSorted; i++) isSorted = list[i].Tick >= list[i - 1].Tick;
-        if (!isSorted) list.Sort((one, other) => one.Tick != other.Tick ? one.Tick.CompareTo(other.Tick) : one.Order.CompareTo(other.Order));
+        for (var i = 1; i < list.Count && isSorted; i++)
+            isSorted = list[i].Tick >= list[i - 1].Tick;
+        if (!isSorted)
+            list.Sort((one, other) => one.Tick != other.Tick ? one.Tick.CompareTo(other.Tick) : one.Order.CompareTo(other.Order));
         return list;
     }
 
@@ -271,10 +309,12 @@ public static partial class StandardMidiFile
         var value = 0L;
         for (var i = 0; i < 4; i++)
         {
-            if (at >= end) throw new RecordingException($"byte {at}: the track breaks off in a number");
+            if (at >= end)
+                throw new RecordingException($"byte {at}: the track breaks off in a number");
             var next = file[at++];
             value = value << 7 | (uint)(next & 0x7F);
-            if (next < 0x80) return value;
+            if (next < 0x80)
+                return value;
         }
         throw new RecordingException($"byte {at}: a number has more than four bytes");
     }
@@ -282,7 +322,8 @@ public static partial class StandardMidiFile
     private static ReadOnlySpan<byte> TakeData(ReadOnlySpan<byte> file, ref int at, int end)
     {
         var length = Variable(file, ref at, end);
-        if (length > end - at) throw new RecordingException($"byte {at}: the event claims {length} bytes; the track has {end - at} left");
+        if (length > end - at)
+            throw new RecordingException($"byte {at}: the event claims {length} bytes; the track has {end - at} left");
         var data = file.Slice(at, (int)length);
         at += (int)length;
         return data;
@@ -291,7 +332,8 @@ public static partial class StandardMidiFile
     private static byte[] Length(long value)
     {
         var bytes = new List<byte> { (byte)(value & 0x7F) };
-        for (value >>= 7; value > 0; value >>= 7) bytes.Insert(0, (byte)(value & 0x7F | 0x80));
+        for (value >>= 7; value > 0; value >>= 7)
+            bytes.Insert(0, (byte)(value & 0x7F | 0x80));
         return [.. bytes];
     }
 }

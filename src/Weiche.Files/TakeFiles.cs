@@ -34,8 +34,10 @@ public static class TakeFiles
     /// <exception cref="RecordingException">It cannot be read; the message says at which byte or line.</exception>
     public static Take Read(string name, byte[] bytes)
     {
-        if (bytes.Length == 0) throw new RecordingException("the file is empty");
-        if (bytes.Length > MaxLength) throw new RecordingException($"the file has {bytes.Length} bytes; at most {MaxLength} are read");
+        if (bytes.Length == 0)
+            throw new RecordingException("the file is empty");
+        if (bytes.Length > MaxLength)
+            throw new RecordingException($"the file has {bytes.Length} bytes; at most {MaxLength} are read");
         return Path.GetExtension(name).ToLowerInvariant() switch
         {
             ".mid" or ".midi" or ".smf" => StandardMidiFile.ReadTake(bytes),
@@ -53,11 +55,23 @@ public static class TakeFiles
     public static byte[] WriteTracks(Take take)
     {
         var byTrack = take.Events.ToLookup(each => each.Track);
-        return Archive.Of(take.Tracks.Select((track, index) =>
-        {
-            var one = take with { Tracks = [track], Events = [.. byTrack[index].Select(each => each with { Track = 0 })], Marks = [.. take.Marks.Where(mark => mark.Track < 0)] };
-            return (string.Create(CultureInfo.InvariantCulture, $"{index + 1:D2} {FileName(track.Name)}.mid"), StandardMidiFile.WriteTake(one, track.Name));
-        }));
+        return Archive.Of(
+            take.Tracks.Select(
+                (track, index) =>
+                {
+                    var one = take with
+                    {
+                        Tracks = [track],
+                        Events = [.. byTrack[index].Select(each => each with { Track = 0 })],
+                        Marks = [.. take.Marks.Where(mark => mark.Track < 0)],
+                    };
+                    return (
+                        string.Create(CultureInfo.InvariantCulture, $"{index + 1:D2} {FileName(track.Name)}.mid"),
+                        StandardMidiFile.WriteTake(one, track.Name)
+                    );
+                }
+            )
+        );
     }
 
     /// <summary>The system exclusives of a take, one after the other.</summary>
@@ -66,17 +80,27 @@ public static class TakeFiles
 
     /// <summary>A take as comma-separated values (RFC 4180), with a line of headings first.</summary>
     /// <param name="take">The take.</param>
-    public static string WriteCsv(Take take) => Csv.Write(take.Events.Select(each => new TakeCsvRow(
-        each.At.Microseconds, take.Tempo.PlaceAt(each.At) is var place ? string.Create(CultureInfo.InvariantCulture, $"{place.Bar}.{place.Beat}") : "",
-        take.Tracks[each.Track].Name, MessageText.Words(each.Message, each.Exclusive?.Length ?? 0),
-        each.Message.HasChannel ? (each.Message.ChannelIndex + 1).ToString(CultureInfo.InvariantCulture) : "", Convert.ToHexString(each.Bytes))));
+    public static string WriteCsv(Take take) =>
+        Csv.Write(
+            take.Events.Select(each => new TakeCsvRow(
+                each.At.Microseconds,
+                take.Tempo.PlaceAt(each.At) is var place ? string.Create(CultureInfo.InvariantCulture, $"{place.Bar}.{place.Beat}") : "",
+                take.Tracks[each.Track].Name,
+                MessageText.Words(each.Message, each.Exclusive?.Length ?? 0),
+                each.Message.HasChannel ? (each.Message.ChannelIndex + 1).ToString(CultureInfo.InvariantCulture) : "",
+                Convert.ToHexString(each.Bytes)
+            ))
+        );
 
     /// <summary>A name as a file may have it.</summary>
     /// <param name="name">The name.</param>
     public static string FileName(string name)
     {
-        var safe = string.Concat(name.Select(each => char.IsLetterOrDigit(each) || each is ' ' or '-' or '_' or '+' ? each : '-')).Trim(' ', '-');
-        return safe.Length == 0 ? "take" : safe.Length > 60 ? safe[..60] : safe;
+        var safe = string.Concat(name.Select(each => char.IsLetterOrDigit(each) || each is ' ' or '-' or '_' or '+' ? each : '-'))
+            .Trim(' ', '-');
+        return safe.Length == 0 ? "take"
+            : safe.Length > 60 ? safe[..60]
+            : safe;
     }
 
     private static Take ReadSyx(string name, byte[] bytes)
@@ -86,35 +110,61 @@ public static class TakeFiles
         // As fast as a DIN wire takes them: a device reads them as it would have sent them.
         foreach (var (start, length) in RehearsalFiles.ExclusivesOf(bytes))
         {
-            if (events.Count == Take.MostEvents) throw new RecordingException($"the file has more than {Take.MostEvents} messages");
+            if (events.Count == Take.MostEvents)
+                throw new RecordingException($"the file has more than {Take.MostEvents} messages");
             events.Add(TakeEvent.OfExclusive(DinByte * at, 0, bytes[(start + 1)..(start + length - 1)]));
             at += length;
         }
-        return new Take { Tracks = [new TakeTrack(Path.GetFileNameWithoutExtension(name))], Events = [.. events], Length = DinByte * at };
+        return new Take
+        {
+            Tracks = [new TakeTrack(Path.GetFileNameWithoutExtension(name))],
+            Events = [.. events],
+            Length = DinByte * at,
+        };
     }
 
     private static Take ReadCsv(byte[] bytes)
     {
         var (events, names) = (new List<TakeEvent>(), new List<string>());
-        using var csv = new CsvReader(new StreamReader(new MemoryStream(bytes), Encoding.UTF8), new CsvConfiguration(CultureInfo.InvariantCulture) { MissingFieldFound = null, BadDataFound = null });
+        using var csv = new CsvReader(
+            new StreamReader(new MemoryStream(bytes), Encoding.UTF8),
+            new CsvConfiguration(CultureInfo.InvariantCulture) { MissingFieldFound = null, BadDataFound = null }
+        );
         try
         {
-            if (!csv.Read() || !csv.ReadHeader() || csv.GetFieldIndex(nameof(TakeCsvRow.Microseconds), isTryGet: true) < 0 || csv.GetFieldIndex(nameof(TakeCsvRow.Bytes), isTryGet: true) < 0)
+            if (
+                !csv.Read()
+                || !csv.ReadHeader()
+                || csv.GetFieldIndex(nameof(TakeCsvRow.Microseconds), isTryGet: true) < 0
+                || csv.GetFieldIndex(nameof(TakeCsvRow.Bytes), isTryGet: true) < 0
+            )
                 throw new RecordingException("line 1: the headings “Microseconds” and “Bytes” are missing");
             while (csv.Read())
             {
                 var line = csv.Parser.RawRow;
-                if (!long.TryParse(csv.GetField(nameof(TakeCsvRow.Microseconds)), NumberStyles.None, CultureInfo.InvariantCulture, out var time) || time > Take.Longest.Microseconds)
-                    throw new RecordingException($"line {line}: “{Cut(csv.GetField(nameof(TakeCsvRow.Microseconds)))}” is not a time in µs within a day");
+                if (
+                    !long.TryParse(
+                        csv.GetField(nameof(TakeCsvRow.Microseconds)),
+                        NumberStyles.None,
+                        CultureInfo.InvariantCulture,
+                        out var time
+                    )
+                    || time > Take.Longest.Microseconds
+                )
+                    throw new RecordingException(
+                        $"line {line}: “{Cut(csv.GetField(nameof(TakeCsvRow.Microseconds)))}” is not a time in µs within a day"
+                    );
                 var track = csv.GetField(nameof(TakeCsvRow.Track)) is { Length: > 0 } name ? name : "take";
                 var place = names.IndexOf(track);
                 if (place < 0)
                 {
-                    if (names.Count == Take.MostTracks) throw new RecordingException($"line {line}: a take has at most {Take.MostTracks} tracks");
+                    if (names.Count == Take.MostTracks)
+                        throw new RecordingException($"line {line}: a take has at most {Take.MostTracks} tracks");
                     place = names.Count;
                     names.Add(track);
                 }
-                if (events.Count == Take.MostEvents) throw new RecordingException($"line {line}: a take has at most {Take.MostEvents} messages");
+                if (events.Count == Take.MostEvents)
+                    throw new RecordingException($"line {line}: a take has at most {Take.MostEvents} messages");
                 events.Add(MessageOf(csv.GetField(nameof(TakeCsvRow.Bytes)) ?? "", new MidiSpan(time), place, line));
             }
         }
@@ -123,7 +173,12 @@ public static class TakeFiles
             throw new RecordingException($"line {csv.Parser.RawRow}: this is no table of comma-separated values", exception);
         }
         var inOrder = Take.InOrder(events);
-        return new Take { Tracks = [.. names.Select(name => new TakeTrack(name))], Events = inOrder, Length = inOrder.IsEmpty ? MidiSpan.Zero : inOrder[^1].At };
+        return new Take
+        {
+            Tracks = [.. names.Select(name => new TakeTrack(name))],
+            Events = inOrder,
+            Length = inOrder.IsEmpty ? MidiSpan.Zero : inOrder[^1].At,
+        };
     }
 
     private static TakeEvent MessageOf(string hex, MidiSpan at, int track, int line)
@@ -138,8 +193,17 @@ public static class TakeFiles
             throw new RecordingException($"line {line}: “{Cut(hex)}” are not bytes in hexadecimal");
         }
         var read = RehearsalFiles.WholeMessages(bytes);
-        return read is [var one] ? one with { At = at, Track = track } : throw new RecordingException($"line {line}: {Cut(hex)} is not one whole message");
+        return read is [var one]
+            ? one with
+            {
+                At = at,
+                Track = track,
+            }
+            : throw new RecordingException($"line {line}: {Cut(hex)} is not one whole message");
     }
 
-    private static string Cut(string? word) => word is null ? "" : word.Length <= 20 ? word : word[..20] + "…";
+    private static string Cut(string? word) =>
+        word is null ? ""
+        : word.Length <= 20 ? word
+        : word[..20] + "…";
 }

@@ -19,16 +19,31 @@ public static class TakeJson
 
     /// <summary>Writes steps.</summary>
     /// <param name="steps">The steps.</param>
-    public static string Write(IEnumerable<TakeStep> steps) => JsonSerializer.Serialize(steps.Select(step => step switch
-    {
-        TidyStep tidy => new StepDto("tidy", tidy.Range.From.Microseconds, tidy.Range.To.Microseconds, tidy.Range.Track, tidy.How.Parts, tidy.How.Ends, tidy.How.Strength, tidy.How.Swing),
-        SplitStep split => new StepDto("split", By: split.By, Names: split.Names),
-        NameTrackStep name => new StepDto("name", Track: name.Track, Names: [name.Name]),
-        PlayAsStep play => new StepDto("playAs", Track: play.Track, Source: play.Source?.Value),
-        CutStep cut => new StepDto("cut", cut.Range.From.Microseconds, cut.Range.To.Microseconds),
-        MarkStep mark => new StepDto("mark", mark.At.Microseconds, Names: [mark.Text]),
-        _ => throw new ArgumentException($"A {step.GetType().Name} cannot be written down."),
-    }), Options);
+    public static string Write(IEnumerable<TakeStep> steps) =>
+        JsonSerializer.Serialize(
+            steps.Select(step =>
+                step switch
+                {
+                    TidyStep tidy => new StepDto(
+                        "tidy",
+                        tidy.Range.From.Microseconds,
+                        tidy.Range.To.Microseconds,
+                        tidy.Range.Track,
+                        tidy.How.Parts,
+                        tidy.How.Ends,
+                        tidy.How.Strength,
+                        tidy.How.Swing
+                    ),
+                    SplitStep split => new StepDto("split", By: split.By, Names: split.Names),
+                    NameTrackStep name => new StepDto("name", Track: name.Track, Names: [name.Name]),
+                    PlayAsStep play => new StepDto("playAs", Track: play.Track, Source: play.Source?.Value),
+                    CutStep cut => new StepDto("cut", cut.Range.From.Microseconds, cut.Range.To.Microseconds),
+                    MarkStep mark => new StepDto("mark", mark.At.Microseconds, Names: [mark.Text]),
+                    _ => throw new ArgumentException($"A {step.GetType().Name} cannot be written down."),
+                }
+            ),
+            Options
+        );
 
     /// <summary>Reads steps.</summary>
     /// <param name="json">What <see cref="Write"/> wrote.</param>
@@ -61,6 +76,16 @@ public static class TakeJson
     }
 
     private sealed record StepDto(
-        string Step, long From = 0, long? To = null, int? Track = null, int? Parts = null, bool? Ends = null, int? Strength = null, int? Swing = null,
-        SplitBy? By = null, ImmutableArray<string>? Names = null, int? Source = null);
+        string Step,
+        long From = 0,
+        long? To = null,
+        int? Track = null,
+        int? Parts = null,
+        bool? Ends = null,
+        int? Strength = null,
+        int? Swing = null,
+        SplitBy? By = null,
+        ImmutableArray<string>? Names = null,
+        int? Source = null
+    );
 }

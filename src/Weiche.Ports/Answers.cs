@@ -3,8 +3,8 @@ using Weiche.Core.Studios;
 
 namespace Weiche.Ports;
 
-/// <summary>System exclusives that were kept from going on, in the order in which they came. A thread that carries messages writes them down and
-/// waits for nobody; who reads too late misses the oldest.</summary>
+/// <summary>System exclusives that were kept from going on, in the order in which they came. A thread that carries messages writes them
+/// down and waits for nobody; who reads too late misses the oldest.</summary>
 internal sealed class Answers
 {
     private const int Kept = 256;

@@ -80,10 +80,12 @@ public sealed class Scout : IDisposable
             }
             foreach (var destination in asked)
             {
-                lock (_gate) Volatile.Write(ref _asking, destination.Value);
+                lock (_gate)
+                    Volatile.Write(ref _asking, destination.Value);
                 _junction.Send(destination, DeviceIdentity.Request);
                 await Task.Delay(Patience, _time);
-                lock (_gate) Read();
+                lock (_gate)
+                    Read();
             }
             lock (_gate)
             {
@@ -105,21 +107,24 @@ public sealed class Scout : IDisposable
         try
         {
             PortId[] sounded = [.. destinations];
-            lock (_gate) _ways.Clear();
+            lock (_gate)
+                _ways.Clear();
             foreach (var destination in sounded)
             {
                 byte[] message;
                 lock (_gate)
                 {
                     RandomNumberGenerator.Fill(_payload);
-                    for (var i = 0; i < Payload; i++) _payload[i] &= 0x7F;
+                    for (var i = 0; i < Payload; i++)
+                        _payload[i] &= 0x7F;
                     message = [0xF0, 0x7D, (byte)'W', (byte)'S', .. _payload, 0xF7];
                     _sounding = destination;
                     _sent = _junction.Clock.Now;
                 }
                 _junction.Send(destination, message);
                 await Task.Delay(Patience, _time);
-                lock (_gate) Read();
+                lock (_gate)
+                    Read();
             }
             lock (_gate)
             {
@@ -157,12 +162,15 @@ public sealed class Scout : IDisposable
         _oneAtATime.Dispose();
     }
 
-    /// <summary>Keeps what is an answer to a question of Weiche's own. It is called while messages are carried: it only writes down what came.</summary>
+    /// <summary>Keeps what is an answer to a question of Weiche's own. It is called while messages are carried: it only writes down what
+    /// came.</summary>
     private bool Keep(PortId source, ReadOnlySpan<byte> body)
     {
         var isSounding = body.Length == Payload + 3 && body.StartsWith("}WS"u8);
-        var isReply = !isSounding && body.Length >= 4 && body[0] == 0x7E && body[2] == 0x06 && body[3] == 0x02 && Volatile.Read(ref _asking) != 0;
-        if (isSounding || isReply) _answers.Write(source, body, _junction.Clock.Now);
+        var isReply =
+            !isSounding && body.Length >= 4 && body[0] == 0x7E && body[2] == 0x06 && body[3] == 0x02 && Volatile.Read(ref _asking) != 0;
+        if (isSounding || isReply)
+            _answers.Write(source, body, _junction.Clock.Now);
         return isSounding || isReply;
     }
 
@@ -173,10 +181,16 @@ public sealed class Scout : IDisposable
         {
             if (body[0] == 0x7E)
             {
-                if (!DeviceIdentity.TryRead(body, out var identity)) _unreadable++;
-                else if (!_replies.Exists(reply => reply.From == source && reply.Identity == identity)) _replies.Add(new IdentityReply(new PortId(_asking), source, identity));
+                if (!DeviceIdentity.TryRead(body, out var identity))
+                    _unreadable++;
+                else if (!_replies.Exists(reply => reply.From == source && reply.Identity == identity))
+                    _replies.Add(new IdentityReply(new PortId(_asking), source, identity));
             }
-            else if (_sounding != default && body.AsSpan(3).SequenceEqual(_payload) && !_ways.Exists(way => way.To == _sounding && way.From == source))
+            else if (
+                _sounding != default
+                && body.AsSpan(3).SequenceEqual(_payload)
+                && !_ways.Exists(way => way.To == _sounding && way.From == source)
+            )
             {
                 _ways.Add(new WayBack(_sounding, source, time - _sent));
             }

@@ -30,36 +30,80 @@ internal static class SmallStudio
     public static Studio Create()
     {
         var amsel = new Device(
-            new DeviceId(1), "Amsel 61", DeviceKind.KeyboardController, ChannelSet.Of(1), ChannelSet.None, false, StandIns.Amsel,
-            [new Port(new PortId(2), PortDirection.Source, "keys", WireKind.Usb)]);
+            new DeviceId(1),
+            "Amsel 61",
+            DeviceKind.KeyboardController,
+            ChannelSet.Of(1),
+            ChannelSet.None,
+            false,
+            StandIns.Amsel,
+            [new Port(new PortId(2), PortDirection.Source, "keys", WireKind.Usb)]
+        );
         var tritt = new Device(
-            new DeviceId(3), "Tritt 13", DeviceKind.Pedals, ChannelSet.Of(2), ChannelSet.None, false, StandIns.Tritt,
-            [new Port(new PortId(4), PortDirection.Source, "pedals", WireKind.Din)]);
+            new DeviceId(3),
+            "Tritt 13",
+            DeviceKind.Pedals,
+            ChannelSet.Of(2),
+            ChannelSet.None,
+            false,
+            StandIns.Tritt,
+            [new Port(new PortId(4), PortDirection.Source, "pedals", WireKind.Din)]
+        );
         var brandung = new Device(
-            new DeviceId(5), "Brandung", DeviceKind.KeyboardSynth, ChannelSet.Of(3), ChannelSet.Of(3), true, StandIns.Brandung,
+            new DeviceId(5),
+            "Brandung",
+            DeviceKind.KeyboardSynth,
+            ChannelSet.Of(3),
+            ChannelSet.Of(3),
+            true,
+            StandIns.Brandung,
             [
                 new Port(new PortId(6), PortDirection.Source, "keys", WireKind.Din),
                 new Port(new PortId(7), PortDirection.Destination, "synth", WireKind.Din),
-            ]);
+            ]
+        );
         var himmel = new Device(
-            new DeviceId(8), "Himmel", DeviceKind.Display, ChannelSet.None, ChannelSet.Of(16), false, StandIns.Himmel,
-            [new Port(new PortId(9), PortDirection.Destination, "cues", WireKind.Virtual)]);
-        var studio = new Studio { Name = "Kuppel", NextId = 10, Devices = [amsel, tritt, brandung, himmel] }.Checked();
+            new DeviceId(8),
+            "Himmel",
+            DeviceKind.Display,
+            ChannelSet.None,
+            ChannelSet.Of(16),
+            false,
+            StandIns.Himmel,
+            [new Port(new PortId(9), PortDirection.Destination, "cues", WireKind.Virtual)]
+        );
+        var studio = new Studio
+        {
+            Name = "Kuppel",
+            NextId = 10,
+            Devices = [amsel, tritt, brandung, himmel],
+        }.Checked();
         studio = Make(studio, new AddVirtualPort("keys to stars"));
         studio = Make(studio, new AddVirtualPort("Bandhaus line"));
         var stars = studio.Ports.Where(port => port.Device.Name == "keys to stars").ToList();
         studio = Lay(studio, amsel.Ports[0].Id, brandung.Ports[1].Id, true, new ChannelsStage(Map("1→3")));
-        studio = Lay(studio, tritt.Ports[0].Id, brandung.Ports[1].Id, true,
-            new KindsStage(KindSet.All.With(MessageKind.ActiveSensing, false)), new ChannelsStage(Map("2→3")));
+        studio = Lay(
+            studio,
+            tritt.Ports[0].Id,
+            brandung.Ports[1].Id,
+            true,
+            new KindsStage(KindSet.All.With(MessageKind.ActiveSensing, false)),
+            new ChannelsStage(Map("2→3"))
+        );
         studio = Lay(studio, amsel.Ports[0].Id, stars.First(port => !port.IsSource).Id, true, new KindsStage(KindSet.Of(MessageKind.Note)));
-        studio = Lay(studio, tritt.Ports[0].Id, himmel.Ports[0].Id, false,
-            new KindsStage(KindSet.Of(MessageKind.Note)), new ChannelsStage(Map("2→16")));
+        studio = Lay(
+            studio,
+            tritt.Ports[0].Id,
+            himmel.Ports[0].Id,
+            false,
+            new KindsStage(KindSet.Of(MessageKind.Note)),
+            new ChannelsStage(Map("2→16"))
+        );
         return Lay(studio, stars.First(port => port.IsSource).Id, himmel.Ports[0].Id, true, new ChannelsStage(Map("1→16")));
     }
 
-    private static ChannelMap Map(string text) => ChannelMap.TryParse(text, out var map, out var problem)
-        ? map
-        : throw new InvalidOperationException(problem);
+    private static ChannelMap Map(string text) =>
+        ChannelMap.TryParse(text, out var map, out var problem) ? map : throw new InvalidOperationException(problem);
 
     private static Studio Make(Studio studio, StudioEdit edit) =>
         edit.Apply(studio) is { Studio: { } made } ? made : throw new InvalidOperationException(edit.Title(studio));

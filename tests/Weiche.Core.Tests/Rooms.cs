@@ -19,7 +19,8 @@ internal static class Rooms
         var dome = DemoStudio.Create();
         foreach (var device in dome.Devices)
         {
-            foreach (var path in device.InnerPaths.Where(path => path is { On: true, Kind: InnerPathKind.Echo or InnerPathKind.Monitor })) dome = dome.Must(new SwitchInnerPath(device.Id, path.Id, false));
+            foreach (var path in device.InnerPaths.Where(path => path is { On: true, Kind: InnerPathKind.Echo or InnerPathKind.Monitor }))
+                dome = dome.Must(new SwitchInnerPath(device.Id, path.Id, false));
         }
         return dome.Must(new SwitchRoute(dome.Routes[^1].Id, false));
     }

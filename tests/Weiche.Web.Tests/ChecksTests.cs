@@ -47,7 +47,15 @@ public class ChecksTests
         await using var house = await House.Open(dome: true);
         var first = (await house.Get("/checks")).QuerySelector(".remedy")!;
         Assert.Equal("Done it", first.QuerySelector("button")!.TextContent);
-        await house.Post("/checks?handler=Remedy", [.. first.QuerySelectorAll("input[type=hidden]").Where(input => input.GetAttribute("name") is "finding" or "remedy").Select(input => (input.GetAttribute("name")!, (object)input.GetAttribute("value")!))]);
+        await house.Post(
+            "/checks?handler=Remedy",
+            [
+                .. first
+                    .QuerySelectorAll("input[type=hidden]")
+                    .Where(input => input.GetAttribute("name") is "finding" or "remedy")
+                    .Select(input => (input.GetAttribute("name")!, (object)input.GetAttribute("value")!)),
+            ]
+        );
         Assert.False(house.Device("Brandung").InnerPaths.Single(path => path.Name == "sequencer page").On);
         var lamp = (await house.Get("/plan")).QuerySelector("#guard-lamp")!;
         Assert.Equal(("3 to look at", "Checks (4): no circuit is open, 3 to look at"), (lamp.TextContent, lamp.GetAttribute("title")));
@@ -65,7 +73,11 @@ public class ChecksTests
         await house.Post("/plan?handler=Lay", ("from", keys), ("to", house.To("loop a")));
         var (status, page) = await house.Post("/plan?handler=Lay", ("from", house.From("loop b")), ("to", house.To("loop a")));
         Assert.Equal(HttpStatusCode.OK, status);
-        Assert.Contains("loop b → loop a waits, switched off: it would open a circuit.", page.QuerySelector("#fragment")!.GetAttribute("data-notice"), StringComparison.Ordinal);
+        Assert.Contains(
+            "loop b → loop a waits, switched off: it would open a circuit.",
+            page.QuerySelector("#fragment")!.GetAttribute("data-notice"),
+            StringComparison.Ordinal
+        );
         Assert.False(house.Route("loop b", "loop a").On);
         Assert.Empty(house.Desk.State.Report.OpenCircuits);
 
@@ -77,7 +89,11 @@ public class ChecksTests
         Assert.False(house.Route("loop b", "loop a").On);
         (status, page) = await house.Post("/plan?handler=Switch", ("route", id), ("on", true));
         Assert.Equal(HttpStatusCode.OK, status);
-        Assert.Contains("A circuit is open now", (await house.Get("/gear")).QuerySelector("#notice-text")!.TextContent, StringComparison.Ordinal);
+        Assert.Contains(
+            "A circuit is open now",
+            (await house.Get("/gear")).QuerySelector("#notice-text")!.TextContent,
+            StringComparison.Ordinal
+        );
         Assert.True(house.Route("loop b", "loop a").On);
 
         // Somewhere else the guard would catch it all the same: what goes round ends by itself.
@@ -114,7 +130,10 @@ public class ChecksTests
         amsel.Press("test", 72, 100);
         await House.Until(() => house.Desk.Junction.Guarded().Trips.Length > 0, "the guard trips");
         amsel.Release("test", 72);
-        await House.Until(() => house.StandIn("Brandung").Listener!.Heard.Held.Count == 0 && house.StandIn("Bandhaus").Listener!.Heard.Held.Count == 0, "the note ends");
+        await House.Until(
+            () => house.StandIn("Brandung").Listener!.Heard.Held.Count == 0 && house.StandIn("Bandhaus").Listener!.Heard.Held.Count == 0,
+            "the note ends"
+        );
         // All else plays on.
         amsel.Press("test", 40, 100);
         await House.Until(() => house.StandIn("Zinn").Listener!.Heard.Held.Count > 0, "Zinn plays");
@@ -124,7 +143,11 @@ public class ChecksTests
         Assert.Contains("stopped", page.QuerySelector("#guard-lamp")!.TextContent, StringComparison.Ordinal);
         var learn = page.QuerySelector("#learn-0")!.Closest("form")!;
         Assert.Contains("Brandung", learn.TextContent, StringComparison.Ordinal);
-        var (status, _) = await house.Post("/checks?handler=Learn", ("number", 0), ("sentence", learn.QuerySelector("input[name=sentence]")!.GetAttribute("value")!));
+        var (status, _) = await house.Post(
+            "/checks?handler=Learn",
+            ("number", 0),
+            ("sentence", learn.QuerySelector("input[name=sentence]")!.GetAttribute("value")!)
+        );
         Assert.Equal(HttpStatusCode.OK, status);
         Assert.True(house.Device("Brandung").InnerPaths.Single(path => path.Name == "sequencer page").On);
     }
@@ -133,7 +156,8 @@ public class ChecksTests
     public async Task Many_findings_are_filtered_by_their_sign_and_by_words()
     {
         await using var house = await House.Open(dome: true);
-        for (var i = 0; i < 12; i++) house.Desk.Apply(new AddDevice($"Rest {i}, sound module"));
+        for (var i = 0; i < 12; i++)
+            house.Desk.Apply(new AddDevice($"Rest {i}, sound module"));
         var all = await house.Get("/checks");
         var count = all.QuerySelectorAll("a.finding").Length;
         Assert.True(count > 12);
@@ -167,7 +191,8 @@ public class ChecksTests
             amsel.Release("test", 72 + i * 7 % 16);
             var messages = 2 * (i + 1);
             await House.Until(() => figures.Messages >= messages, "the note to come back");
-            if (i >= EchoLearner.TimesToKnow - 1) learned = (await house.Get("/checks")).QuerySelector("#learned")?.TextContent ?? "";
+            if (i >= EchoLearner.TimesToKnow - 1)
+                learned = (await house.Get("/checks")).QuerySelector("#learned")?.TextContent ?? "";
         }
         Assert.Matches("[0-9]+ of [0-9]+ notes sent to Brandung came back from Brandung, after", learned);
         Assert.Contains("sequencer page of Brandung is open", learned, StringComparison.Ordinal);
@@ -205,16 +230,29 @@ public class ChecksTests
     /// <summary>Applications of which each leads to all others; the first passes on what it hears.</summary>
     private static Studio Tangle(int count)
     {
-        var studio = Enumerable.Range(0, count).Aggregate(Studio.Empty("Tangle"), (all, i) => Made(all, new AddDevice($"d{i}, application")));
+        var studio = Enumerable
+            .Range(0, count)
+            .Aggregate(Studio.Empty("Tangle"), (all, i) => Made(all, new AddDevice($"d{i}, application")));
         var first = studio.Devices[0];
-        studio = Made(studio, new AddInnerPath(first.Id, InnerPathKind.Echo, "echo", Place.At(first.Ports.First(port => port.Direction == PortDirection.Destination).Id),
-            Place.At(first.Ports.First(port => port.Direction == PortDirection.Source).Id), MidiSpan.FromMilliseconds(1)));
+        studio = Made(
+            studio,
+            new AddInnerPath(
+                first.Id,
+                InnerPathKind.Echo,
+                "echo",
+                Place.At(first.Ports.First(port => port.Direction == PortDirection.Destination).Id),
+                Place.At(first.Ports.First(port => port.Direction == PortDirection.Source).Id),
+                MidiSpan.FromMilliseconds(1)
+            )
+        );
         foreach (var from in studio.Sources.Skip(1))
         {
-            foreach (var to in studio.Destinations.Where(to => to.Device.Id != from.Device.Id)) studio = Made(studio, new LayRoute(from.Id, to.Id));
+            foreach (var to in studio.Destinations.Where(to => to.Device.Id != from.Device.Id))
+                studio = Made(studio, new LayRoute(from.Id, to.Id));
         }
         return studio;
 
-        static Studio Made(Studio studio, StudioEdit edit) => edit.Apply(studio) is { Studio: { } made } ? made : throw new InvalidOperationException(edit.Title(studio));
+        static Studio Made(Studio studio, StudioEdit edit) =>
+            edit.Apply(studio) is { Studio: { } made } ? made : throw new InvalidOperationException(edit.Title(studio));
     }
 }

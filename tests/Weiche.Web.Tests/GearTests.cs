@@ -17,9 +17,17 @@ public class GearTests
     {
         await using var house = await House.Open(dome: true);
         var page = await house.Get("/gear");
-        Assert.Equal(["from Tritt 13", "from Brandung", "from Uhrwerk", "to Zinn", "to Brandung"], page.QuerySelectorAll(".tag-name").Select(tag => tag.TextContent));
-        Assert.Contains(page.QuerySelectorAll(".tag-chain"), tag => tag.TextContent.Contains("THRU → Paukenkiste", StringComparison.Ordinal));
-        Assert.Equal(["Brandung THRU", "Zinn OUT", "Paukenkiste OUT", "Paukenkiste THRU"], page.QuerySelectorAll(".loose-end b").Select(end => end.TextContent));
+        Assert.Equal(
+            ["from Tritt 13", "from Brandung", "from Uhrwerk", "to Zinn", "to Brandung"],
+            page.QuerySelectorAll(".tag-name").Select(tag => tag.TextContent)
+        );
+        Assert.Contains(page.QuerySelectorAll(".tag-chain"), tag =>
+            tag.TextContent.Contains("THRU → Paukenkiste", StringComparison.Ordinal)
+        );
+        Assert.Equal(
+            ["Brandung THRU", "Zinn OUT", "Paukenkiste OUT", "Paukenkiste THRU"],
+            page.QuerySelectorAll(".loose-end b").Select(end => end.TextContent)
+        );
         Assert.Contains("Present · 13", page.Body!.TextContent, StringComparison.Ordinal);
     }
 
@@ -28,12 +36,20 @@ public class GearTests
     {
         await using var house = await House.Open(dome: true);
         var cables = house.Studio.Cables.Length;
-        var (status, page) = await house.Post("/gear/cabling?handler=Plug", ("one", Jack(house, "Zinn", "OUT")), ("other", Jack(house, "Weiher 4×4", "OUT 2")));
+        var (status, page) = await house.Post(
+            "/gear/cabling?handler=Plug",
+            ("one", Jack(house, "Zinn", "OUT")),
+            ("other", Jack(house, "Weiher 4×4", "OUT 2"))
+        );
         Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
         Assert.Contains("both send", page.QuerySelector("#cannot")!.TextContent, StringComparison.Ordinal);
         Assert.Equal("Plug into IN 2", page.QuerySelector("#cannot-remedy")!.TextContent);
         Assert.Equal(cables, house.Studio.Cables.Length);
-        (status, _) = await house.Post("/gear/cabling?handler=Unplug", ("jack", Jack(house, "Zinn", "IN")), ("device", house.Device("Zinn").Id));
+        (status, _) = await house.Post(
+            "/gear/cabling?handler=Unplug",
+            ("jack", Jack(house, "Zinn", "IN")),
+            ("device", house.Device("Zinn").Id)
+        );
         Assert.Equal((HttpStatusCode.OK, cables - 1), (status, house.Studio.Cables.Length));
         (status, page) = await house.Post("/gear/cabling?handler=Unplug", ("jack", 99_999));
         Assert.Contains("no cable in that jack", page.Body!.TextContent, StringComparison.Ordinal);
@@ -47,11 +63,24 @@ public class GearTests
     [InlineData("/gear?handler=Test", "channel", "1", "key", "H9", "is not a key")]
     [InlineData("/gear?handler=Is", "unit", "nobody", "x", "", "not plugged in any more")]
     [InlineData("/gear?handler=AddDevice", "line", "Zinn, sound module", "unit", "nobody", "not plugged in any more")]
-    public async Task Bad_input_is_a_sentence_and_changes_nothing(string address, string one, string oneValue, string other, string otherValue, string sentence)
+    public async Task Bad_input_is_a_sentence_and_changes_nothing(
+        string address,
+        string one,
+        string oneValue,
+        string other,
+        string otherValue,
+        string sentence
+    )
     {
         await using var house = await House.Open(dome: true);
         var before = StudioJson.Write(house.Studio);
-        var (status, page) = await house.Post(address, ("device", house.Device("Brandung").Id), ("port", To(house, "Brandung")), (one, oneValue), (other, otherValue));
+        var (status, page) = await house.Post(
+            address,
+            ("device", house.Device("Brandung").Id),
+            ("port", To(house, "Brandung")),
+            (one, oneValue),
+            (other, otherValue)
+        );
         Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
         Assert.Contains(sentence, page.Body!.TextContent, StringComparison.Ordinal);
         Assert.Equal(before, StudioJson.Write(house.Studio));
@@ -77,7 +106,10 @@ public class GearTests
         var (_, page) = await house.Post("/gear?handler=Who");
         Assert.Contains("4 answered", page.QuerySelector(".answers")!.TextContent, StringComparison.Ordinal);
         Assert.Null(house.Device("Brandung").Known?.Identity);
-        var sentence = page.QuerySelectorAll(".proposals li").First(each => each.TextContent.Contains("Brandung", StringComparison.Ordinal)).QuerySelector("input[name=sentence]")!.GetAttribute("value")!;
+        var sentence = page.QuerySelectorAll(".proposals li")
+            .First(each => each.TextContent.Contains("Brandung", StringComparison.Ordinal))
+            .QuerySelector("input[name=sentence]")!
+            .GetAttribute("value")!;
         (_, page) = await house.Post("/gear?handler=Propose", ("sentence", sentence));
         Assert.Equal(1, house.Device("Brandung").Known!.Identity!.Member);
         Assert.Contains("Brandung is itself", page.QuerySelector(".proposals .agrees")!.TextContent, StringComparison.Ordinal);
@@ -108,7 +140,8 @@ public class GearTests
         house.StandIn("Fächer").Player!.Press("me", 60, 100);
         await House.Until(() => First(house).Result.Contains("says “Faecher”", StringComparison.Ordinal), "the nameless one on top");
 
-        static async Task<string> First(House house) => (await house.Get("/gear?find=true")).QuerySelector(".spoke .first")?.TextContent ?? "";
+        static async Task<string> First(House house) =>
+            (await house.Get("/gear?find=true")).QuerySelector(".spoke .first")?.TextContent ?? "";
     }
 
     [Fact]
@@ -120,7 +153,8 @@ public class GearTests
         for (var i = 0; i < 60; i++)
         {
             var (_, page) = await house.Post("/gear?handler=Step", ("port", port));
-            if (page.QuerySelector("[data-stepping]")?.GetAttribute("data-stepping") is not { Length: > 0 } next) break;
+            if (page.QuerySelector("[data-stepping]")?.GetAttribute("data-stepping") is not { Length: > 0 } next)
+                break;
             port = int.Parse(next, System.Globalization.CultureInfo.InvariantCulture);
             Assert.Equal([port], house.Studio.Ports.Where(each => !each.Port.On).Select(each => each.Id.Value));
             seen.Add(house.Studio.FindPort(new PortId(port))!.Value.Label);
@@ -137,7 +171,13 @@ public class GearTests
         var brandung = house.Device("Brandung");
         await house.Post("/gear/cabling?handler=Inner", ("device", brandung.Id), ("path", brandung.LocalControl!.Id), ("on", "false"));
         await House.Until(() => !house.StandIn("Brandung").IsLocal, "local control off");
-        await house.Post("/gear?handler=Test", ("port", To(house, "Zinn")), ("channel", 6), ("key", "C2"), ("device", house.Device("Zinn").Id));
+        await house.Post(
+            "/gear?handler=Test",
+            ("port", To(house, "Zinn")),
+            ("channel", 6),
+            ("key", "C2"),
+            ("device", house.Device("Zinn").Id)
+        );
         await House.Until(() => house.StandIn("Zinn").Listener!.Heard.Held is [(6, 48, 96)], "the test note");
         await House.Until(() => house.StandIn("Zinn").Listener!.Heard.Held.Count == 0, "its end");
     }
@@ -154,7 +194,10 @@ public class GearTests
         Assert.Contains(house.Studio.Routes, route => route.From == house.From("Halm"));
         var plan = await house.Get("/plan");
         Assert.Equal("Halm", plan.QuerySelector(".plate.waiting .plate-name")!.TextContent);
-        Assert.Equal("waits", plan.QuerySelector($"[data-count='{house.Studio.Routes.First(route => route.From == house.From("Halm")).Id}']")!.TextContent);
+        Assert.Equal(
+            "waits",
+            plan.QuerySelector($"[data-count='{house.Studio.Routes.First(route => route.From == house.From("Halm")).Id}']")!.TextContent
+        );
         room.Plug("halm", "Bluetooth");
         Assert.Null((await house.Get("/gear")).QuerySelector(".roll-plate.missing"));
     }
@@ -280,13 +323,19 @@ public class GearTests
     public async Task What_is_not_there_any_more_is_neither_taken_in_nor_taken_off()
     {
         await using var house = await House.Open();
-        foreach (var (path, values, sentence) in new (string, (string, object)[], string)[]
-        {
-            ("/gear?handler=Take", [("unit", "nothing")], "not there any more"),
-            ("/gear?handler=Part", [("from", 1), ("to", 2)], "gone already"),
-            ("/gear?handler=FirstRoute", [("from", 1), ("to", 99_999)], ""),
-            ("/gear?handler=Inside", [("device", house.Studio.Devices.First(device => !device.IsVirtualPort()).Id), ("inside", true)], "is no virtual port"),
-        })
+        foreach (
+            var (path, values, sentence) in new (string, (string, object)[], string)[]
+            {
+                ("/gear?handler=Take", [("unit", "nothing")], "not there any more"),
+                ("/gear?handler=Part", [("from", 1), ("to", 2)], "gone already"),
+                ("/gear?handler=FirstRoute", [("from", 1), ("to", 99_999)], ""),
+                (
+                    "/gear?handler=Inside",
+                    [("device", house.Studio.Devices.First(device => !device.IsVirtualPort()).Id), ("inside", true)],
+                    "is no virtual port"
+                ),
+            }
+        )
         {
             var before = house.Studio;
             var (status, page) = await house.Post(path, values);

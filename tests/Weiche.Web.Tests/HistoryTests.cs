@@ -53,28 +53,33 @@ public sealed class HistoryTests
             switch (random.Next(5))
             {
                 case 0 or 1:
-                    var edit = random.Next(3) == 0 && house.Studio.Devices.Length < 20
-                        ? (StudioEdit)new AddVirtualPort($"port {step}")
-                        : new SwitchRoute(house.Studio.Routes[random.Next(house.Studio.Routes.Length)].Id, random.Next(2) == 0);
+                    var edit =
+                        random.Next(3) == 0 && house.Studio.Devices.Length < 20
+                            ? (StudioEdit)new AddVirtualPort($"port {step}")
+                            : new SwitchRoute(house.Studio.Routes[random.Next(house.Studio.Routes.Length)].Id, random.Next(2) == 0);
                     var result = house.Desk.Apply(edit);
                     Assert.Null(result.Problem);
-                    if (result.NewId > 0) Assert.True(result.NewId >= highest, $"The number {result.NewId} was used before (seed {seed}).");
+                    if (result.NewId > 0)
+                        Assert.True(result.NewId >= highest, $"The number {result.NewId} was used before (seed {seed}).");
                     highest = Math.Max(highest, house.Studio.NextId);
                     (parents[++newest], nexts[here], here) = (here, newest, newest);
                     documents[here] = Document(house);
                     break;
                 case 2:
                     Assert.Equal(parents[here] is null, house.Desk.Undo().Problem is not null);
-                    if (parents[here] is { } parent) here = parent;
+                    if (parents[here] is { } parent)
+                        here = parent;
                     break;
                 case 3:
                     Assert.Equal(!nexts.ContainsKey(here), house.Desk.Redo().Problem is not null);
-                    if (nexts.TryGetValue(here, out var next)) here = next;
+                    if (nexts.TryGetValue(here, out var next))
+                        here = next;
                     break;
                 default:
                     here = random.Next(1, newest + 1);
                     Assert.Null(house.Desk.GoTo(here));
-                    for (var at = here; parents[at] is { } before; at = before) nexts[before] = at;
+                    for (var at = here; parents[at] is { } before; at = before)
+                        nexts[before] = at;
                     break;
             }
             Assert.True(documents[here] == Document(house), $"Version {here} is not as it was after step {step} (seed {seed}).");
@@ -82,7 +87,8 @@ public sealed class HistoryTests
         Assert.NotNull(house.Desk.GoTo(newest + 1));
 
         // The numbers that are reserved differ; everything else must not.
-        static string Document(House house) => System.Text.RegularExpressions.Regex.Replace(StudioJson.Write(house.Studio), "\"nextId\": \\d+", "");
+        static string Document(House house) =>
+            System.Text.RegularExpressions.Regex.Replace(StudioJson.Write(house.Studio), "\"nextId\": \\d+", "");
     }
 
     [Fact]
@@ -97,7 +103,9 @@ public sealed class HistoryTests
         var page = await house.Get("/history");
         Assert.Equal(
             ["Add virtual port two|now", "Add virtual port one|left aside", "Switch Amsel 61 → Brandung off|", "Begin|"],
-            page.QuerySelectorAll(".version").Select(line => $"{line.QuerySelector(".edit")!.TextContent}|{line.QuerySelector(".stand")!.TextContent}"));
+            page.QuerySelectorAll(".version")
+                .Select(line => $"{line.QuerySelector(".edit")!.TextContent}|{line.QuerySelector(".stand")!.TextContent}")
+        );
         var (status, after) = await house.Post("/history?handler=Go", ("version", 1));
         Assert.Equal(HttpStatusCode.OK, status);
         Assert.True(house.Route("Amsel 61", "Brandung").On);

@@ -45,28 +45,39 @@ internal sealed class House : IAsyncDisposable
 
     /// <summary>Every handler of posts: its address and what it takes.</summary>
     public IEnumerable<(string Address, IReadOnlyList<System.Reflection.ParameterInfo> Takes)> PostHandlers() =>
-        _app.Services.GetRequiredService<Microsoft.AspNetCore.Mvc.Infrastructure.IActionDescriptorCollectionProvider>().ActionDescriptors.Items
-            .OfType<Microsoft.AspNetCore.Mvc.RazorPages.PageActionDescriptor>()
+        _app
+            .Services.GetRequiredService<Microsoft.AspNetCore.Mvc.Infrastructure.IActionDescriptorCollectionProvider>()
+            .ActionDescriptors.Items.OfType<Microsoft.AspNetCore.Mvc.RazorPages.PageActionDescriptor>()
             .SelectMany(page =>
             {
-                var model = typeof(WeicheApp).Assembly.GetType("Weiche.Web" + page.RelativePath.Replace(".cshtml", "Model", StringComparison.Ordinal).Replace('/', '.'));
-                return (model?.GetMethods() ?? []).Where(method => method.Name.StartsWith("OnPost", StringComparison.Ordinal)).Select(method =>
-                    ($"/{page.AttributeRouteInfo!.Template}?handler={method.Name["OnPost".Length..].Replace("Async", "", StringComparison.Ordinal)}",
-                        (IReadOnlyList<System.Reflection.ParameterInfo>)method.GetParameters()));
+                var model = typeof(WeicheApp).Assembly.GetType(
+                    "Weiche.Web" + page.RelativePath.Replace(".cshtml", "Model", StringComparison.Ordinal).Replace('/', '.')
+                );
+                return (model?.GetMethods() ?? [])
+                    .Where(method => method.Name.StartsWith("OnPost", StringComparison.Ordinal))
+                    .Select(method =>
+                        (
+                            $"/{page.AttributeRouteInfo!.Template}?handler={method.Name["OnPost".Length..].Replace("Async", "", StringComparison.Ordinal)}",
+                            (IReadOnlyList<System.Reflection.ParameterInfo>)method.GetParameters()
+                        )
+                    );
             });
 
     public static string FreshFolder() => Directory.CreateTempSubdirectory("weiche-test-").FullName;
 
     public static async Task<House> Open(string? folder = null, bool demo = true, bool dome = false, bool takes = false, bool room = false)
     {
-        var app = WeicheApp.Create(new WeicheSettings
-        {
-            Port = 0,
-            DataFolder = folder ?? FreshFolder(),
-            StandIns = dome || room ? [] : null,
-            WithTakes = takes,
-            First = () => dome ? [DemoStudio.Create(), DemoStudio.CreateEmpty()] : [demo ? SmallStudio.Create() : Studio.Empty("My studio")],
-        });
+        var app = WeicheApp.Create(
+            new WeicheSettings
+            {
+                Port = 0,
+                DataFolder = folder ?? FreshFolder(),
+                StandIns = dome || room ? [] : null,
+                WithTakes = takes,
+                First = () =>
+                    dome ? [DemoStudio.Create(), DemoStudio.CreateEmpty()] : [demo ? SmallStudio.Create() : Studio.Empty("My studio")],
+            }
+        );
         await app.StartAsync();
         var settings = app.Services.GetRequiredService<StudioDesk>();
         return new House(app, folder ?? Path.GetDirectoryName(settings.DatabaseFile)!, folder is null);
@@ -76,7 +87,8 @@ internal sealed class House : IAsyncDisposable
     public async Task<IDocument> Get(string path, HttpStatusCode status = HttpStatusCode.OK)
     {
         using var answer = await Client.GetAsync(path);
-        if (answer.StatusCode == HttpStatusCode.InternalServerError) Assert.Fail($"{path} failed:\n{Log()}");
+        if (answer.StatusCode == HttpStatusCode.InternalServerError)
+            Assert.Fail($"{path} failed:\n{Log()}");
         Assert.Equal(status, answer.StatusCode);
         return await new HtmlParser().ParseDocumentAsync(await answer.Content.ReadAsStringAsync());
     }
@@ -84,7 +96,12 @@ internal sealed class House : IAsyncDisposable
     /// <summary>What Weiche has written down.</summary>
     private string Log()
     {
-        using var file = new FileStream(Directory.GetFiles(Folder, "weiche-*.log").Single(), FileMode.Open, FileAccess.Read, FileShare.ReadWrite);
+        using var file = new FileStream(
+            Directory.GetFiles(Folder, "weiche-*.log").Single(),
+            FileMode.Open,
+            FileAccess.Read,
+            FileShare.ReadWrite
+        );
         using var reader = new StreamReader(file);
         return reader.ReadToEnd();
     }
@@ -126,7 +143,8 @@ internal sealed class House : IAsyncDisposable
     {
         for (var i = 0; i < 1000; i++)
         {
-            if (isSo()) return;
+            if (isSo())
+                return;
             await Task.Delay(10);
         }
         Assert.Fail("This never came to be: " + what);
@@ -137,6 +155,7 @@ internal sealed class House : IAsyncDisposable
         Client.Dispose();
         await _app.StopAsync();
         await _app.DisposeAsync();
-        if (_ownsFolder) Directory.Delete(Folder, recursive: true);
+        if (_ownsFolder)
+            Directory.Delete(Folder, recursive: true);
     }
 }

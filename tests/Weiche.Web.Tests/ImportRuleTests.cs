@@ -23,21 +23,49 @@ public class ImportRuleTests
     private static readonly Assembly Web = typeof(StudioDesk).Assembly;
     private static readonly Architecture House = new ArchLoader().LoadAssemblies(Core, Files, Ports, Data, Web).Build();
 
-    public static TheoryData<string, string[]> Rules => new()
-    {
-        { "Weiche.Core", ["Weiche.Files", "Weiche.Ports", "Weiche.Data", "Weiche.Web"] },
-        { "Weiche.Files", ["Weiche.Ports", "Weiche.Data", "Weiche.Web"] },
-        { "Weiche.Ports", ["Weiche.Files", "Weiche.Data", "Weiche.Web"] },
-        { "Weiche.Data", ["Weiche.Files", "Weiche.Ports", "Weiche.Web"] },
-    };
+    public static TheoryData<string, string[]> Rules =>
+        new()
+        {
+            { "Weiche.Core", ["Weiche.Files", "Weiche.Ports", "Weiche.Data", "Weiche.Web"] },
+            { "Weiche.Files", ["Weiche.Ports", "Weiche.Data", "Weiche.Web"] },
+            { "Weiche.Ports", ["Weiche.Files", "Weiche.Data", "Weiche.Web"] },
+            { "Weiche.Data", ["Weiche.Files", "Weiche.Ports", "Weiche.Web"] },
+        };
 
     /// <summary>The rooms of a project from the lowest to the highest. Those in one row stand beside each other; a room may use what stands
     /// in the rows before its own, and nothing else. What lies in no room is the project's own threshold, above all of them.</summary>
     private static readonly (string Project, string[][] Rows)[] Rooms =
     [
-        ("Weiche.Core", [["Midi"], ["Pulse"], ["Sets"], ["Stages"], ["Studios"], ["Studios.Edits"], ["Takes"], ["Live", "Ways"], ["Checks", "Layout"]]),
-        ("Weiche.Ports", [["Carrying"], ["Raw", "StandIns", "Virtual", "Outside", "Browser"]]),
-        ("Weiche.Web", [["Desk"], ["Live"], ["Pages"], ["Startup"]]),
+        (
+            "Weiche.Core",
+            [
+                ["Midi"],
+                ["Pulse"],
+                ["Sets"],
+                ["Stages"],
+                ["Studios"],
+                ["Studios.Edits"],
+                ["Takes"],
+                ["Live", "Ways"],
+                ["Checks", "Layout"],
+            ]
+        ),
+        (
+            "Weiche.Ports",
+            [
+                ["Carrying"],
+                ["Raw", "StandIns", "Virtual", "Outside", "Browser"],
+            ]
+        ),
+        (
+            "Weiche.Web",
+            [
+                ["Desk"],
+                ["Live"],
+                ["Pages"],
+                ["Startup"],
+            ]
+        ),
     ];
 
     public static TheoryData<string, string, string[]> RoomRules
@@ -65,8 +93,15 @@ public class ImportRuleTests
         Assert.NotEmpty(inside.GetObjects(House));
         foreach (var other in unknown)
         {
-            var broken = inside.Should().NotDependOnAny(Types().That().ResideInNamespaceMatching(Inside(project, other))).Evaluate(House).Where(result => !result.Passed);
-            Assert.True(!broken.Any(), $"{project}.{room} uses {project}.{other}: {string.Join("; ", broken.Select(result => result.Description))}");
+            var broken = inside
+                .Should()
+                .NotDependOnAny(Types().That().ResideInNamespaceMatching(Inside(project, other)))
+                .Evaluate(House)
+                .Where(result => !result.Passed);
+            Assert.True(
+                !broken.Any(),
+                $"{project}.{room} uses {project}.{other}: {string.Join("; ", broken.Select(result => result.Description))}"
+            );
         }
     }
 
@@ -76,7 +111,9 @@ public class ImportRuleTests
         foreach (var (project, rows) in Rooms.Where(each => each.Project == "Weiche.Core"))
         {
             var known = rows.SelectMany(row => row).Select(room => $"{project}.{room}").ToHashSet();
-            var strays = House.Types.Where(type => type.Namespace.FullName.StartsWith(project + ".", StringComparison.Ordinal) && !known.Contains(type.Namespace.FullName));
+            var strays = House.Types.Where(type =>
+                type.Namespace.FullName.StartsWith(project + ".", StringComparison.Ordinal) && !known.Contains(type.Namespace.FullName)
+            );
             Assert.Empty(strays.Select(type => type.FullName));
         }
     }
@@ -90,7 +127,10 @@ public class ImportRuleTests
     {
         foreach (var other in unknown)
         {
-            var rule = Types().That().ResideInNamespaceMatching($@"^{project}(\.|$)").Should()
+            var rule = Types()
+                .That()
+                .ResideInNamespaceMatching($@"^{project}(\.|$)")
+                .Should()
                 .NotDependOnAny(Types().That().ResideInNamespaceMatching($@"^{other}(\.|$)"));
             Assert.True(rule.HasNoViolations(House), $"{project} uses {other}");
         }
@@ -101,15 +141,21 @@ public class ImportRuleTests
     {
         var references = Core.GetReferencedAssemblies().Select(name => name.Name!).ToList();
         Assert.DoesNotContain(references, name => name.StartsWith("Microsoft.", StringComparison.Ordinal));
-        Assert.DoesNotContain(references, name => name is "System.Net.Http" or "System.Console" or "System.IO.FileSystem" or "System.Net.Sockets");
+        Assert.DoesNotContain(references, name =>
+            name is "System.Net.Http" or "System.Console" or "System.IO.FileSystem" or "System.Net.Sockets"
+        );
         using var file = new PEReader(System.IO.File.OpenRead(Core.Location));
         var metadata = file.GetMetadataReader();
         var used = metadata.TypeReferences.Select(metadata.GetTypeReference).Select(type => metadata.GetString(type.Name)).ToHashSet();
         foreach (var clock in (string[])["DateTime", "DateTimeOffset", "TimeProvider", "Stopwatch", "Timer", "Thread"])
             Assert.DoesNotContain(clock, used);
         // The compiler has each iterator ask which thread it is on; nothing else of the environment is asked for.
-        var asked = metadata.MemberReferences.Select(metadata.GetMemberReference)
-            .Where(member => member.Parent.Kind == HandleKind.TypeReference && metadata.GetString(metadata.GetTypeReference((TypeReferenceHandle)member.Parent).Name) == "Environment")
+        var asked = metadata
+            .MemberReferences.Select(metadata.GetMemberReference)
+            .Where(member =>
+                member.Parent.Kind == HandleKind.TypeReference
+                && metadata.GetString(metadata.GetTypeReference((TypeReferenceHandle)member.Parent).Name) == "Environment"
+            )
             .Select(member => metadata.GetString(member.Name));
         Assert.Equal(["get_CurrentManagedThreadId"], asked);
         Assert.Contains("ImmutableArray`1", used);
@@ -118,7 +164,10 @@ public class ImportRuleTests
     [Fact]
     public void The_rule_can_be_broken_and_would_be_seen()
     {
-        var wrong = Types().That().ResideInNamespaceMatching(@"^Weiche\.Web").Should()
+        var wrong = Types()
+            .That()
+            .ResideInNamespaceMatching(@"^Weiche\.Web")
+            .Should()
             .NotDependOnAny(Types().That().ResideInNamespaceMatching(@"^Weiche\.Core"));
         Assert.False(wrong.HasNoViolations(House));
     }

@@ -72,19 +72,33 @@ public class LineupsTests
     }
 
     [Fact]
-    public async Task A_lineup_that_would_open_a_circuit_is_said_before_asked_back_about_once_and_entered_by_a_lever_without_what_closes_it()
+    public async Task A_lineup_that_would_open_a_circuit_is_said_before_asked_about_once_and_entered_by_a_lever_without_what_closes_it()
     {
         await using var house = await House.Open(dome: true);
         var (dusk, star, dawn) = (house.Studio.Lineups[0].Id, house.Studio.Lineups[1].Id, house.Studio.Lineups[2].Id);
         Assert.Null(house.Desk.Enter(dawn));
         Assert.Equal("1 circuit in 2 Star field", (await house.Get("/plan")).QuerySelector("#guard-lamp")!.TextContent);
-        Assert.Contains("In 2 Star field, not in 3 Dawn, which is in force", (await house.Get("/checks")).QuerySelector(".finding-in")!.TextContent, StringComparison.Ordinal);
+        Assert.Contains(
+            "In 2 Star field, not in 3 Dawn, which is in force",
+            (await house.Get("/checks")).QuerySelector(".finding-in")!.TextContent,
+            StringComparison.Ordinal
+        );
         // Who left off in Star field knows of its circuit. In Dusk it is new.
         Assert.Null(house.Desk.Enter(star));
         Assert.Null(house.Desk.Enter(dawn));
         var back = house.Studio.Routes.Single(route => route.From is AnySource).Id;
         Assert.Null(house.Desk.Apply(new PlaceRoute(back, dusk, true)).Problem);
-        Assert.Null(house.Desk.Apply(new PlaceRoute(house.Studio.Routes.Single(route => house.Studio.Describe(route) == "Bandhaus B → Brandung").Id, dusk, true)).Problem);
+        Assert.Null(
+            house
+                .Desk.Apply(
+                    new PlaceRoute(
+                        house.Studio.Routes.Single(route => house.Studio.Describe(route) == "Bandhaus B → Brandung").Id,
+                        dusk,
+                        true
+                    )
+                )
+                .Problem
+        );
         var held = Assert.Single(house.Studio.HeldOff);
         Assert.Equal(dusk, held.Lineup);
         var (status, page) = await house.Post("/lineups?handler=Enter", ("lineup", dusk));
@@ -112,10 +126,18 @@ public class LineupsTests
     {
         await using var house = await House.Open(dome: true);
         var dawn = house.Studio.Lineups[2].Id;
-        var (status, page) = await house.Post("/gear?handler=Programs", ("device", house.Device("Zinn").Id), ("list", "1 Piano\n17 Glass\n17 Again"));
+        var (status, page) = await house.Post(
+            "/gear?handler=Programs",
+            ("device", house.Device("Zinn").Id),
+            ("list", "1 Piano\n17 Glass\n17 Again")
+        );
         Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
         Assert.Contains("Line 3: program 17 has a name already", page.Body!.TextContent, StringComparison.Ordinal);
-        (status, _) = await house.Post("/gear?handler=Programs", ("device", house.Device("Zinn").Id), ("list", "number;name\n1;Piano\n17;Glass"));
+        (status, _) = await house.Post(
+            "/gear?handler=Programs",
+            ("device", house.Device("Zinn").Id),
+            ("list", "number;name\n1;Piano\n17;Glass")
+        );
         Assert.Equal((HttpStatusCode.OK, 2), (status, house.Device("Zinn").Programs.Count));
         (status, page) = await house.Post("/lineups?handler=Send", ("lineup", dawn), ("to", house.To("Zinn")), ("line", "90 3C 40"));
         Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
@@ -141,9 +163,18 @@ public class LineupsTests
         var (status, _) = await house.Post("/lineups/levers?handler=Pressed", ("source", tritt), ("thing", "C1"), ("work", "back"));
         Assert.Equal(HttpStatusCode.OK, status);
         Assert.Equal(new StepLineup(-1), house.Studio.Levers[^1].Work);
-        (status, var page) = await house.Post("/lineups/levers?handler=Pressed", ("source", tritt), ("thing", "C1"), ("work", "all notes off"));
+        (status, var page) = await house.Post(
+            "/lineups/levers?handler=Pressed",
+            ("source", tritt),
+            ("thing", "C1"),
+            ("work", "all notes off")
+        );
         Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
-        Assert.Contains("Tritt 13 C1 is a lever already: back. One thing works one lever.", page.QuerySelector("#lever-problem")!.TextContent, StringComparison.Ordinal);
+        Assert.Contains(
+            "Tritt 13 C1 is a lever already: back. One thing works one lever.",
+            page.QuerySelector("#lever-problem")!.TextContent,
+            StringComparison.Ordinal
+        );
         (status, _) = await house.Post("/lineups/levers?handler=Remove", ("lever", house.Studio.Levers[^1].Id));
         Assert.Equal((HttpStatusCode.OK, 4), (status, house.Studio.Levers.Length));
         (status, page) = await house.Post("/gear?handler=Lever", ("device", house.Device("Kies").Id), ("line", "Kies C1 → all notes off"));
@@ -170,7 +201,14 @@ public class LineupsTests
     {
         await using var house = await House.Open(dome: true);
         var page = await house.Get("/tonight");
-        Assert.Equal(("2", "Star field", "wait for the comet, then pedal down"), (page.QuerySelector(".tonight-number")!.TextContent, page.QuerySelector("h1")!.TextContent, page.QuerySelector(".tonight-now p")!.TextContent));
+        Assert.Equal(
+            ("2", "Star field", "wait for the comet, then pedal down"),
+            (
+                page.QuerySelector(".tonight-number")!.TextContent,
+                page.QuerySelector("h1")!.TextContent,
+                page.QuerySelector(".tonight-now p")!.TextContent
+            )
+        );
         Assert.Contains("or Tritt 13 C2", page.QuerySelector("#tonight-next")!.TextContent, StringComparison.Ordinal);
         Assert.Contains("1 circuit open", page.QuerySelector(".tonight-lamp")!.TextContent, StringComparison.Ordinal);
         var (status, after) = await house.Post("/tonight?handler=Step", ("by", 1));
@@ -188,7 +226,9 @@ public class LineupsTests
         var page = await house.Get($"/plan?lineup={dusk}");
         Assert.Equal("1 Dusk", page.QuerySelector("#plan-lineup option[selected]")!.TextContent);
         Assert.Equal(7, page.QuerySelectorAll("[data-count]").Count(count => count.TextContent == "off duty"));
-        Assert.DoesNotContain((await house.Get($"/plan?lineup={dusk}&others=0")).QuerySelectorAll("[data-count]"), count => count.TextContent == "off duty");
+        Assert.DoesNotContain((await house.Get($"/plan?lineup={dusk}&others=0")).QuerySelectorAll("[data-count]"), count =>
+            count.TextContent == "off duty"
+        );
         var route = house.Route("Halm", "Brandung");
         await house.Post("/plan?handler=Duty", ("routes", route.Id));
         Assert.Equal(Duty.In(star), house.Studio.FindRoute(route.Id)!.Duty);

@@ -61,9 +61,12 @@ public class LiveTests
             "destination off" => new SwitchPort(house.To("Brandung"), false),
             _ => null,
         };
-        if (edit is not null) Assert.Null(house.Desk.Apply(edit).Problem);
-        else if (how == "all notes off") await house.Post("/quiet");
-        else await hub.DisposeAsync();
+        if (edit is not null)
+            Assert.Null(house.Desk.Apply(edit).Problem);
+        else if (how == "all notes off")
+            await house.Post("/quiet");
+        else
+            await hub.DisposeAsync();
         await House.Until(() => HeardBy(house, "Brandung") is { Held.Count: 0, Sustained: false }, "silence");
         await hub.DisposeAsync();
     }
@@ -111,14 +114,23 @@ public class LiveTests
         {
             foreach (var port in frame.Ports)
             {
-                if (port[1] == 1) ports.Add(port[0]);
-                if (port[0] == house.To("Brandung").Value) held = port[2];
+                if (port[1] == 1)
+                    ports.Add(port[0]);
+                if (port[0] == house.To("Brandung").Value)
+                    held = port[2];
             }
-            foreach (var route in frame.Routes) routes.Add(route[0]);
+            foreach (var route in frame.Routes)
+                routes.Add(route[0]);
             (version, watch) = (frame.Version, frame.Watch);
-            if (ports.Count == 0) await hub.SendAsync("Press", "amsel-61", 62 + frame.Version % 20, 96, stop.Token);
-            if (ports.IsSupersetOf([house.From("Amsel 61").Value, house.To("Brandung").Value]) && routes.Contains(house.Route("Amsel 61", "Brandung").Id.Value)
-                && held > 0 && watch > 0) break;
+            if (ports.Count == 0)
+                await hub.SendAsync("Press", "amsel-61", 62 + frame.Version % 20, 96, stop.Token);
+            if (
+                ports.IsSupersetOf([house.From("Amsel 61").Value, house.To("Brandung").Value])
+                && routes.Contains(house.Route("Amsel 61", "Brandung").Id.Value)
+                && held > 0
+                && watch > 0
+            )
+                break;
         }
         Assert.Equal(house.Desk.State.Version, version);
     }
@@ -152,7 +164,8 @@ public class LiveTests
         using var stop = new CancellationTokenSource();
         _ = hub.StreamAsync<LampFrame>("Lamps", stop.Token);
         var amsel = Instrument(house, "Amsel 61").Player!;
-        for (var i = 0; i < 20_000; i++) amsel.Bend(i % 8000);
+        for (var i = 0; i < 20_000; i++)
+            amsel.Bend(i % 8000);
         amsel.Press("me", 60, 96);
         await House.Until(() => Held(house, "Brandung") is [(60, 96)], "the note, behind twenty thousand bends");
         await stop.CancelAsync();
@@ -163,7 +176,9 @@ public class LiveTests
     {
         await using var house = await House.Open();
         house.Desk.Apply(new LayRoute(house.From("Amsel 61"), house.To("Himmel")));
-        house.Desk.Apply(new AddStage(house.Route("Amsel 61", "Himmel").Id, new Weiche.Core.Stages.KindsStage(KindSet.Of(MessageKind.PitchBend))));
+        house.Desk.Apply(
+            new AddStage(house.Route("Amsel 61", "Himmel").Id, new Weiche.Core.Stages.KindsStage(KindSet.Of(MessageKind.PitchBend)))
+        );
         Instrument(house, "Amsel 61").Player!.Press("me", 60, 96);
         var page = await house.Get("/watch");
         for (var i = 0; i < 500 && page.QuerySelectorAll("#watch-lines tr").Length < 2; i++)
@@ -176,7 +191,10 @@ public class LiveTests
         Assert.Equal("90 3C 60", line.QuerySelector(".bytes")!.TextContent);
         Assert.Equal(
             ["Brandung: C3 on, 96 on ch 3", "Himmel: stopped by Kinds: only pitch bend", "keys to stars: as it came"],
-            line.QuerySelectorAll(".ends li").Select(end => $"{end.QuerySelector("b")!.TextContent}: {end.QuerySelector("span")!.TextContent}").Order());
+            line.QuerySelectorAll(".ends li")
+                .Select(end => $"{end.QuerySelector("b")!.TextContent}: {end.QuerySelector("span")!.TextContent}")
+                .Order()
+        );
         Assert.DoesNotContain("<tr ", await house.Client.GetStringAsync("/watch?handler=Lines&after=1000000"), StringComparison.Ordinal);
     }
 
@@ -198,7 +216,8 @@ public class LiveTests
                 words = [.. watch.Lines(0, 100).SelectMany(line => line.Ends.Select(end => $"{line.From}: {end.Words}"))];
                 return words.Any(each => each.StartsWith("Tritt 13", StringComparison.Ordinal));
             },
-            "the line of the last one that played");
+            "the line of the last one that played"
+        );
         Assert.Contains("Brandung: no route leads on from here", words);
         Assert.Contains("Amsel 61: Amsel 61 is switched off", words);
         Assert.Contains("Tritt 13: Brandung is switched off", words);
@@ -212,14 +231,21 @@ public class LiveTests
         var bytes = new byte[10_000];
         random.NextBytes(bytes);
         var tritt = Instrument(house, "Tritt 13").Player!;
-        foreach (var chunk in bytes.Chunk(37)) tritt.SendRaw(chunk);
+        foreach (var chunk in bytes.Chunk(37))
+            tritt.SendRaw(chunk);
         await house.Post("/quiet");
         tritt.SendRaw([0xF7]);
         Instrument(house, "Amsel 61").Player!.Press("me", 60, 96);
         await House.Until(() => Held(house, "Brandung") is [(60, 96)], "a note as if nothing had been");
         Assert.True(house.Desk.Junction.Compiled.Meter(house.From("Tritt 13"))!.ThrownBytes > 0);
-        Assert.Contains((await house.Get("/watch")).QuerySelectorAll(".thrown"), each => each.TextContent.Contains("bytes belong to no message", StringComparison.Ordinal));
-        Assert.Contains("bytes belong to no message", (await house.Get($"/gear?device={house.Device("Tritt 13").Id}")).QuerySelector(".facts")!.TextContent, StringComparison.Ordinal);
+        Assert.Contains((await house.Get("/watch")).QuerySelectorAll(".thrown"), each =>
+            each.TextContent.Contains("bytes belong to no message", StringComparison.Ordinal)
+        );
+        Assert.Contains(
+            "bytes belong to no message",
+            (await house.Get($"/gear?device={house.Device("Tritt 13").Id}")).QuerySelector(".facts")!.TextContent,
+            StringComparison.Ordinal
+        );
     }
 
     [Fact]
@@ -230,12 +256,27 @@ public class LiveTests
         {
             var amsel = Instrument(house, "Amsel 61").Player!;
             await Task.WhenAll(
-                Task.Run(() => Enumerable.Range(0, 20).ToList().ForEach(i => Assert.Null(house.Desk.Apply(new AddVirtualPort($"left {i}")).Problem))),
-                Task.Run(() => Enumerable.Range(0, 20).ToList().ForEach(i => Assert.Null(house.Desk.Apply(new AddVirtualPort($"right {i}")).Problem))),
-                Task.Run(() => Enumerable.Range(0, 2000).ToList().ForEach(i => amsel.Press(i.ToString(System.Globalization.CultureInfo.InvariantCulture), 60, 96))));
+                Task.Run(() =>
+                    Enumerable.Range(0, 20).ToList().ForEach(i => Assert.Null(house.Desk.Apply(new AddVirtualPort($"left {i}")).Problem))
+                ),
+                Task.Run(() =>
+                    Enumerable.Range(0, 20).ToList().ForEach(i => Assert.Null(house.Desk.Apply(new AddVirtualPort($"right {i}")).Problem))
+                ),
+                Task.Run(() =>
+                    Enumerable
+                        .Range(0, 2000)
+                        .ToList()
+                        .ForEach(i => amsel.Press(i.ToString(System.Globalization.CultureInfo.InvariantCulture), 60, 96))
+                )
+            );
         }
         await using var again = await House.Open(folder);
-        Assert.Equal(40, again.Studio.Devices.Count(device => device.Name.StartsWith("left", StringComparison.Ordinal) || device.Name.StartsWith("right", StringComparison.Ordinal)));
+        Assert.Equal(
+            40,
+            again.Studio.Devices.Count(device =>
+                device.Name.StartsWith("left", StringComparison.Ordinal) || device.Name.StartsWith("right", StringComparison.Ordinal)
+            )
+        );
         Directory.Delete(folder, recursive: true);
     }
 
@@ -243,7 +284,8 @@ public class LiveTests
 
     private static Heard HeardBy(House house, string name) => Instrument(house, name).Listener!.Heard;
 
-    private static IReadOnlyList<(int Key, int Velocity)> Held(House house, string name) => [.. HeardBy(house, name).Held.Select(held => (held.Key, held.Velocity))];
+    private static IReadOnlyList<(int Key, int Velocity)> Held(House house, string name) =>
+        [.. HeardBy(house, name).Held.Select(held => (held.Key, held.Velocity))];
 
     private static LampFrame? Next(LampReader reader, House house) =>
         reader.Next(house.Desk.State.Version, house.Desk.Junction.Compiled, house.Desk.StandIns.All, 0, 0);

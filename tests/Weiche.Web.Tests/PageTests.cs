@@ -44,7 +44,9 @@ public sealed partial class PageTests
         await using var house = await House.Open();
         await house.Get("/plan");
         await house.Get("/gear");
-        var watchers = Directory.GetFiles("/proc/self/fd").Count(fd => new FileInfo(fd).LinkTarget?.Contains("inotify", StringComparison.Ordinal) == true);
+        var watchers = Directory
+            .GetFiles("/proc/self/fd")
+            .Count(fd => new FileInfo(fd).LinkTarget?.Contains("inotify", StringComparison.Ordinal) == true);
         Assert.Equal(0, watchers);
     }
 
@@ -77,7 +79,8 @@ public sealed partial class PageTests
     {
         await using var house = await House.Open();
         var before = house.Desk.State;
-        foreach (var address in new[] { page, page + "?handler=Nothing" }) Assert.Equal(HttpStatusCode.NotFound, (await house.Post(address)).Status);
+        foreach (var address in new[] { page, page + "?handler=Nothing" })
+            Assert.Equal(HttpStatusCode.NotFound, (await house.Post(address)).Status);
         Assert.Same(before, house.Desk.State);
     }
 
@@ -86,7 +89,10 @@ public sealed partial class PageTests
     {
         await using var house = await House.Open();
         var text = Flat((await house.Get("/gear")).Body!.TextContent);
-        foreach (var label in (string[])["from Amsel 61", "from Tritt 13", "from Brandung", "to Brandung", "to Himmel", "to keys to stars", "from Bandhaus line"])
+        foreach (
+            var label in (string[])
+                ["from Amsel 61", "from Tritt 13", "from Brandung", "to Brandung", "to Himmel", "to keys to stars", "from Bandhaus line"]
+        )
             Assert.Contains(label, text, StringComparison.Ordinal);
     }
 
@@ -137,7 +143,10 @@ public sealed partial class PageTests
         await using var house = await House.Open();
         var page = await house.Get("/plan");
         Assert.Equal(house.Studio.Routes.Length, page.QuerySelectorAll("a.route").Length);
-        Assert.Equal(["no sensing", "ch 2 → 3"], page.QuerySelectorAll($"#track-{house.Route("Tritt 13", "Brandung").Id} .sign text").Select(text => text.TextContent));
+        Assert.Equal(
+            ["no sensing", "ch 2 → 3"],
+            page.QuerySelectorAll($"#track-{house.Route("Tritt 13", "Brandung").Id} .sign text").Select(text => text.TextContent)
+        );
         Assert.Equal(house.Studio.Sources.Count() + 1, page.QuerySelectorAll("[data-side=source]").Length);
         Assert.Equal("off", page.QuerySelector($"#track-{house.Route("Tritt 13", "Himmel").Id} .count")!.TextContent);
     }
@@ -210,7 +219,10 @@ public sealed partial class PageTests
         Assert.Equal("1→4, 2→4", Map(house, id));
         Assert.Equal(["notes", "ch 1 → 4, 2 → 4"], page.QuerySelectorAll($"#track-{id} .sign text").Select(text => text.TextContent));
         await house.Post("/plan/stages?handler=Kind", ("route", id), ("stage", 0), ("kind", "PitchBend"), ("pass", "true"));
-        Assert.Equal(KindSet.Of(MessageKind.Note, MessageKind.PitchBend), Assert.IsType<KindsStage>(house.Studio.FindRoute(id)!.Stages[0]).Passing);
+        Assert.Equal(
+            KindSet.Of(MessageKind.Note, MessageKind.PitchBend),
+            Assert.IsType<KindsStage>(house.Studio.FindRoute(id)!.Stages[0]).Passing
+        );
         await house.Post("/plan/stages?handler=Kind", ("route", id), ("stage", 0), ("pass", "false"));
         Assert.Equal(KindSet.None, Assert.IsType<KindsStage>(house.Studio.FindRoute(id)!.Stages[0]).Passing);
         await house.Post("/plan/stages?handler=RemoveStage", ("route", id), ("stage", 0), ("name", "Kinds"));
@@ -272,9 +284,15 @@ public sealed partial class PageTests
         var id = house.Route("keys to stars", "Himmel").Id;
         await house.Post("/plan/stages?handler=AddStage", ("route", id), ("name", "Velocity"));
         (string, object)[] rest = [("scale", 80), ("offset", 5), ("curve", 0)];
-        await house.Post("/plan/stages?handler=Set", [("route", id), ("stage", 1), ("name", "Velocity"), ("low", 20), ("high", 100), .. rest]);
+        await house.Post(
+            "/plan/stages?handler=Set",
+            [("route", id), ("stage", 1), ("name", "Velocity"), ("low", 20), ("high", 100), .. rest]
+        );
         Assert.Equal(new VelocityStage(20, 100, 80, 5), house.Studio.FindRoute(id)!.Stages[1]);
-        var (status, _) = await house.Post("/plan/stages?handler=Set", [("route", id), ("stage", 1), ("name", "Velocity"), ("low", 100), ("high", 20), .. rest]);
+        var (status, _) = await house.Post(
+            "/plan/stages?handler=Set",
+            [("route", id), ("stage", 1), ("name", "Velocity"), ("low", 100), ("high", 20), .. rest]
+        );
         Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
     }
 
@@ -286,12 +304,18 @@ public sealed partial class PageTests
         var any = house.Studio.Routes[^1];
         var (_, page) = await house.Post("/plan?handler=Except", ("route", any.Id), ("port", house.From("Tritt 13")), ("take", "false"));
         Assert.Equal("false", page.QuerySelector($"#take-{house.From("Tritt 13")}")!.GetAttribute("aria-pressed"));
-        Assert.DoesNotContain(house.Studio.SourcesOf(house.Studio.Routes[^1]), source => source.Device.Name is "Tritt 13" or "Bandhaus line");
+        Assert.DoesNotContain(house.Studio.SourcesOf(house.Studio.Routes[^1]), source =>
+            source.Device.Name is "Tritt 13" or "Bandhaus line"
+        );
         await house.Post("/plan?handler=Solo", ("route", any.Id), ("on", "true"));
         await house.Post("/plan?handler=Divert", ("route", any.Id), ("on", "true"));
         await house.Post("/plan?handler=Move", ("route", any.Id), ("by", -99));
         Assert.True(house.Studio.Routes[0] is { Solo: true, Divert: true });
-        Assert.Contains("solo · diverts", (await house.Get("/plan")).QuerySelector($"#track-{any.Id}")!.TextContent, StringComparison.Ordinal);
+        Assert.Contains(
+            "solo · diverts",
+            (await house.Get("/plan")).QuerySelector($"#track-{any.Id}")!.TextContent,
+            StringComparison.Ordinal
+        );
         var (status, _) = await house.Post("/plan?handler=Lay", ("from", "nonsense"), ("to", house.To("Himmel")));
         Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
     }
@@ -321,8 +345,15 @@ public sealed partial class PageTests
         var (status, page) = await house.Post("/gear?handler=AddRaw", ("name", "old box"), ("address", path), ("way", "to"));
         Assert.Equal(HttpStatusCode.OK, status);
         Assert.Single(house.Device("old box").Ports);
-        await House.Until(() => house.Desk.Park.PresenceOf(house.Device("old box").Id) is { Present: false, Reason: "there is no such device file" }, "missing");
-        Assert.Contains("no such device file", (await house.Get("/gear")).QuerySelector(".missing-why")!.TextContent, StringComparison.Ordinal);
+        await House.Until(
+            () => house.Desk.Park.PresenceOf(house.Device("old box").Id) is { Present: false, Reason: "there is no such device file" },
+            "missing"
+        );
+        Assert.Contains(
+            "no such device file",
+            (await house.Get("/gear")).QuerySelector(".missing-why")!.TextContent,
+            StringComparison.Ordinal
+        );
         (status, page) = await house.Post("/gear?handler=AddRaw", ("name", "other"), ("address", "relative"), ("way", "both"));
         Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
         Assert.Contains("begins with /", page.QuerySelector("#raw-problem")!.TextContent, StringComparison.Ordinal);
@@ -341,8 +372,15 @@ public sealed partial class PageTests
         Assert.Equal(HttpStatusCode.NoContent, await Import(text));
         Assert.Equal(name + " 2", house.Studio.Name);
         Assert.Contains(name + " 2", (await house.Get("/gear")).QuerySelector(".studio")!.TextContent, StringComparison.Ordinal);
-        Assert.Contains($"“{name}” is in the database as it was", (await house.Get("/gear")).QuerySelector("#notice-text")!.TextContent, StringComparison.Ordinal);
-        Assert.Equal(["Amsel 61", "Tritt 13", "Brandung", "Himmel", "keys to stars", "Bandhaus line"], house.Studio.Devices.Select(device => device.Name));
+        Assert.Contains(
+            $"“{name}” is in the database as it was",
+            (await house.Get("/gear")).QuerySelector("#notice-text")!.TextContent,
+            StringComparison.Ordinal
+        );
+        Assert.Equal(
+            ["Amsel 61", "Tritt 13", "Brandung", "Himmel", "keys to stars", "Bandhaus line"],
+            house.Studio.Devices.Select(device => device.Name)
+        );
         Assert.Equal(["ch 1 → 3"], house.Route("Amsel 61", "Brandung").Stages.Select(stage => stage.Sign));
         house.StandIn("Amsel 61").Player!.Press("me", 60, 96);
         await House.Until(() => house.StandIn("Brandung").Listener!.Heard.Held.Count == 1, "the imported studio playing");
@@ -370,9 +408,15 @@ public sealed partial class PageTests
     public async Task An_edit_that_could_not_be_read_again_is_refused_and_the_way_out_works()
     {
         await using var house = await House.Open();
-        var text = Weiche.Files.StudioJson.Write(house.Studio).Replace($"\"nextId\": {house.Studio.NextId}", "\"nextId\": 999990", StringComparison.Ordinal);
+        var text = Weiche
+            .Files.StudioJson.Write(house.Studio)
+            .Replace($"\"nextId\": {house.Studio.NextId}", "\"nextId\": 999990", StringComparison.Ordinal);
         Assert.Null(house.Desk.Add(Weiche.Files.StudioJson.Read(text).Named("high")));
-        var refused = Enumerable.Range(0, 20).Select(i => house.Desk.Apply(new AddVirtualPort($"port {i}")).Problem).OfType<Weiche.Core.Studios.Edits.Problem>().ToList();
+        var refused = Enumerable
+            .Range(0, 20)
+            .Select(i => house.Desk.Apply(new AddVirtualPort($"port {i}")).Problem)
+            .OfType<Weiche.Core.Studios.Edits.Problem>()
+            .ToList();
         Assert.NotEmpty(refused);
         Assert.All(refused, problem => Assert.Contains("Export it and import the file", problem.Sentence, StringComparison.Ordinal));
         Assert.Null(house.Desk.Import(house.Studio));
@@ -394,22 +438,38 @@ public sealed partial class PageTests
             house.Desk.Apply(new AddVirtualPort("bad"));
         }
         Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
-        using (var connection = new Microsoft.Data.Sqlite.SqliteConnection($"Data Source={Path.Combine(folder, "weiche.db")};Pooling=False"))
+        using (
+            var connection = new Microsoft.Data.Sqlite.SqliteConnection($"Data Source={Path.Combine(folder, "weiche.db")};Pooling=False")
+        )
         {
             connection.Open();
             using var spoil = connection.CreateCommand();
-            spoil.CommandText = $"UPDATE Versions SET Document = '{{\"format\": 2}}', Base = NULL WHERE StudioId = {id} AND Version = (SELECT MAX(Version) FROM Versions WHERE StudioId = {id})";
+            spoil.CommandText =
+                $"UPDATE Versions SET Document = '{{\"format\": 2}}', Base = NULL WHERE StudioId = {id} AND Version = (SELECT "
+                + $"MAX(Version) FROM Versions WHERE StudioId = {id})";
             Assert.Equal(1, spoil.ExecuteNonQuery());
         }
         await using (var house = await House.Open(folder))
         {
             Assert.Equal("other", house.Studio.Name);
-            Assert.Contains("cannot be read", (await house.Get("/plan")).QuerySelector("#notice-text")!.TextContent, StringComparison.Ordinal);
+            Assert.Contains(
+                "cannot be read",
+                (await house.Get("/plan")).QuerySelector("#notice-text")!.TextContent,
+                StringComparison.Ordinal
+            );
             var page = await house.Get("/studio");
-            Assert.Contains("Its last version that can be read: “Add virtual port good”", page.QuerySelector($"#unreadable-{id}")!.TextContent, StringComparison.Ordinal);
+            Assert.Contains(
+                "Its last version that can be read: “Add virtual port good”",
+                page.QuerySelector($"#unreadable-{id}")!.TextContent,
+                StringComparison.Ordinal
+            );
             await house.Post("/studio?handler=OpenReadable", ("id", id));
             Assert.Equal("good", house.Studio.Devices[^1].Name);
-            Assert.Contains("What was done after it cannot", (await house.Get("/gear")).QuerySelector("#notice-text")!.TextContent, StringComparison.Ordinal);
+            Assert.Contains(
+                "What was done after it cannot",
+                (await house.Get("/gear")).QuerySelector("#notice-text")!.TextContent,
+                StringComparison.Ordinal
+            );
             Assert.Null(house.Desk.Apply(new AddVirtualPort("again")).Problem);
         }
         Directory.Delete(folder, recursive: true);
@@ -426,12 +486,17 @@ public sealed partial class PageTests
             foreach (var parameter in takes)
             {
                 var type = Nullable.GetUnderlyingType(parameter.ParameterType) ?? parameter.ParameterType;
-                if (!type.IsEnum && type != typeof(int) && type != typeof(bool)) continue;
+                if (!type.IsEnum && type != typeof(int) && type != typeof(bool))
+                    continue;
                 foreach (var value in type.IsEnum ? (string[])["Banana", "99"] : ["banana", "1e99", "99999999999"])
                 {
                     var (status, page) = await house.Post(address, (parameter.Name!, value));
                     Assert.True(status == HttpStatusCode.UnprocessableEntity, $"{address} took {parameter.Name}={value}: {status}");
-                    Assert.Contains($"“{value}” is not possible as “{parameter.Name}”. Nothing was changed.", page.Body!.TextContent, StringComparison.Ordinal);
+                    Assert.Contains(
+                        $"“{value}” is not possible as “{parameter.Name}”. Nothing was changed.",
+                        page.Body!.TextContent,
+                        StringComparison.Ordinal
+                    );
                     tried++;
                 }
             }
@@ -462,9 +527,16 @@ public sealed partial class PageTests
         var kies = house.Device("Kies");
         var (status, page) = await house.Post("/gear?handler=AddDevice", ("line", "Pads, pads, on HUB 2, ch 9"));
         Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
-        Assert.StartsWith("Kies is plugged in on HUB 2. Is Pads somewhere else?", page.QuerySelector("#line-problem")!.TextContent, StringComparison.Ordinal);
+        Assert.StartsWith(
+            "Kies is plugged in on HUB 2. Is Pads somewhere else?",
+            page.QuerySelector("#line-problem")!.TextContent,
+            StringComparison.Ordinal
+        );
         Assert.Equal(kies, house.Device("Kies"));
-        await house.Post("/gear?handler=AddDevice", ("line", page.QuerySelector("#line-problem ~ form input[name=line]")!.GetAttribute("value")!));
+        await house.Post(
+            "/gear?handler=AddDevice",
+            ("line", page.QuerySelector("#line-problem ~ form input[name=line]")!.GetAttribute("value")!)
+        );
         Assert.Null(house.Device("Pads").Known);
         Assert.Equal("9", house.Device("Pads").Sends.ToString());
     }
@@ -474,8 +546,13 @@ public sealed partial class PageTests
     {
         await using var house = await House.Open();
         var page = await house.Get("/gear");
-        using var answer = await house.Client.PostAsync("/gear?handler=Add", new FormUrlEncodedContent(
-            [new("name", "plain"), new("__RequestVerificationToken", page.QuerySelector("input[name=__RequestVerificationToken]")!.GetAttribute("value"))]));
+        using var answer = await house.Client.PostAsync(
+            "/gear?handler=Add",
+            new FormUrlEncodedContent([
+                new("name", "plain"),
+                new("__RequestVerificationToken", page.QuerySelector("input[name=__RequestVerificationToken]")!.GetAttribute("value")),
+            ])
+        );
         Assert.Equal(HttpStatusCode.Redirect, answer.StatusCode);
         Assert.Equal($"/gear?device={house.Device("plain").Id}", answer.Headers.Location!.ToString());
     }
@@ -553,5 +630,6 @@ public sealed partial class PageTests
 
     private static string Flat(string text) => Blanks().Replace(text, " ");
 
-    private static string Map(House house, RouteId id) => house.Studio.FindRoute(id)!.Stages.OfType<ChannelsStage>().Single().Map.ToString();
+    private static string Map(House house, RouteId id) =>
+        house.Studio.FindRoute(id)!.Stages.OfType<ChannelsStage>().Single().Map.ToString();
 }

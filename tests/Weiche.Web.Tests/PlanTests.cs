@@ -17,14 +17,22 @@ public sealed class PlanTests
         var (arrivals, departures) = (await house.Get("/plan"), await house.Get("/plan?view=departures"));
         Assert.Equal(
             arrivals.QuerySelectorAll("a.route").Select(route => route.Id!).Order(StringComparer.Ordinal),
-            departures.QuerySelectorAll("a.route").Select(route => route.Id!).Order(StringComparer.Ordinal));
+            departures.QuerySelectorAll("a.route").Select(route => route.Id!).Order(StringComparer.Ordinal)
+        );
         Assert.Equal("Departures", departures.QuerySelector(".way[aria-current]")!.TextContent);
         Assert.Equal(5, arrivals.QuerySelectorAll(".way-sign").Length);
         Assert.Equal(2, arrivals.QuerySelectorAll(".way-sign.off").Length);
         // The circuit that is open in the dome is red: two ways back, and the two routes between them.
         Assert.Equal(2, arrivals.QuerySelectorAll(".room-way.circling").Length);
         Assert.Equal(2, arrivals.QuerySelectorAll("g.circling:not(.room-way) > .bed").Length);
-        Assert.StartsWith("Way back from Brandung to Brandung,", arrivals.QuerySelectorAll(".way-sign").Single(sign => sign.TextContent.Contains("sequencer", StringComparison.Ordinal)).TextContent.Trim(), StringComparison.Ordinal);
+        Assert.StartsWith(
+            "Way back from Brandung to Brandung,",
+            arrivals
+                .QuerySelectorAll(".way-sign")
+                .Single(sign => sign.TextContent.Contains("sequencer", StringComparison.Ordinal))
+                .TextContent.Trim(),
+            StringComparison.Ordinal
+        );
     }
 
     [Fact]
@@ -36,9 +44,13 @@ public sealed class PlanTests
         var stage = house.Studio.FindRoute(route.Id)!.Stages.Length - 1;
         string Kept(AngleSharp.Dom.IDocument page) => page.QuerySelector($"[data-stage-kept='{route.Id}:{stage}']")!.TextContent;
         Assert.Equal("", Kept(await house.Get($"/plan?route={route.Id}")));
-        for (byte i = 0; i < 100; i++) house.Desk.Junction.Receive(house.From("Amsel 61"), [0xB0, 1, i]);
+        for (byte i = 0; i < 100; i++)
+            house.Desk.Junction.Receive(house.From("Amsel 61"), [0xB0, 1, i]);
         Assert.Equal("−300 B", Kept(await house.Get($"/plan?route={route.Id}")));
-        Assert.Equal(("−1.2 kB", "−3.5 MB", ""), (Weiche.Web.Desk.Words.Kept(1_200), Weiche.Web.Desk.Words.Kept(3_500_000), Weiche.Web.Desk.Words.Kept(0.2)));
+        Assert.Equal(
+            ("−1.2 kB", "−3.5 MB", ""),
+            (Weiche.Web.Desk.Words.Kept(1_200), Weiche.Web.Desk.Words.Kept(3_500_000), Weiche.Web.Desk.Words.Kept(0.2))
+        );
     }
 
     [Fact]
@@ -50,7 +62,11 @@ public sealed class PlanTests
         Assert.Equal(house.Studio.Routes.Count(each => each.To == route.To), page.QuerySelectorAll("[data-balance]").Length);
         Assert.Equal("100", page.QuerySelector($"#balance-{route.Id}")!.GetAttribute("value"));
         var versions = house.Desk.History(null, 100).Count;
-        foreach (var percent in new[] { 90, 70, 50 }) Assert.Equal(HttpStatusCode.NoContent, (await house.Post("/plan/balance?handler=Try", ("route", route.Id), ("percent", percent))).Status);
+        foreach (var percent in new[] { 90, 70, 50 })
+            Assert.Equal(
+                HttpStatusCode.NoContent,
+                (await house.Post("/plan/balance?handler=Try", ("route", route.Id), ("percent", percent))).Status
+            );
         // The engine plays it so, and nobody has written it down.
         Assert.Equal(50, SetBalance.Of(house.Desk.Junction.Compiled.Studio.FindRoute(route.Id)!));
         Assert.Equal((100, versions), (SetBalance.Of(house.Studio.FindRoute(route.Id)!), house.Desk.History(null, 100).Count));
@@ -60,10 +76,16 @@ public sealed class PlanTests
         Assert.Equal(versions + 1, house.Desk.History(null, 100).Count);
         house.Desk.Undo();
         Assert.Equal(100, SetBalance.Of(house.Studio.FindRoute(route.Id)!));
-        Assert.Equal(HttpStatusCode.BadRequest, (await house.Post("/plan/balance?handler=Try", ("route", route.Id), ("percent", 500))).Status);
+        Assert.Equal(
+            HttpStatusCode.BadRequest,
+            (await house.Post("/plan/balance?handler=Try", ("route", route.Id), ("percent", 500))).Status
+        );
         // Who goes away while moving a fader leaves nothing behind.
         await house.Post("/plan/balance?handler=Try", ("route", route.Id), ("percent", 10));
-        await House.Until(() => SetBalance.Of(house.Desk.Junction.Compiled.Studio.FindRoute(route.Id)!) == 100, "what is written down to be heard again");
+        await House.Until(
+            () => SetBalance.Of(house.Desk.Junction.Compiled.Studio.FindRoute(route.Id)!) == 100,
+            "what is written down to be heard again"
+        );
     }
 
     [Fact]
@@ -90,7 +112,10 @@ public sealed class PlanTests
         Assert.Equal("~", Sign(house.Route("keys to stars", "Himmel")));
         page = wide;
         Assert.Equal("", Sign(house.Studio.FindRoute(new RouteId(twice))!));
-        Assert.Equal(house.Studio.SourcesOf(house.Studio.FindRoute(new RouteId(twice))!).Count(), page.QuerySelectorAll("[data-by='any source']").Length);
+        Assert.Equal(
+            house.Studio.SourcesOf(house.Studio.FindRoute(new RouteId(twice))!).Count(),
+            page.QuerySelectorAll("[data-by='any source']").Length
+        );
     }
 
     [Fact]
@@ -98,13 +123,19 @@ public sealed class PlanTests
     {
         await using var house = await House.Open();
         var before = house.Studio.Routes.Length;
-        var cells = $"{house.From("Amsel 61")}:{house.To("Brandung")},{house.From("Amsel 61")}:{house.To("Himmel")},{house.From("Tritt 13")}:{house.To("Himmel")}";
+        var cells =
+            $"{house.From("Amsel 61")}:{house.To("Brandung")},{house.From("Amsel 61")}:{house.To("Himmel")},{house.From("Tritt 13")}:{house.To("Himmel")}";
         Assert.Equal(HttpStatusCode.OK, (await house.Post("/plan?handler=Cells", ("cells", cells), ("on", "true"))).Status);
         Assert.Equal(before + 1, house.Studio.Routes.Length);
         Assert.True(house.Route("Tritt 13", "Himmel").On && house.Route("Amsel 61", "Himmel").On);
         Assert.Equal("Lay or switch on 2 routes", house.Desk.State.Undo);
         await house.Post("/plan?handler=Cells", ("cells", cells), ("on", "false"));
-        Assert.All(house.Studio.Routes.Where(route => route.To == house.To("Himmel") && route.From is OneSource { Port: var port } && port != house.From("keys to stars")), route => Assert.False(route.On));
+        Assert.All(
+            house.Studio.Routes.Where(route =>
+                route.To == house.To("Himmel") && route.From is OneSource { Port: var port } && port != house.From("keys to stars")
+            ),
+            route => Assert.False(route.On)
+        );
         house.Desk.Undo();
         house.Desk.Undo();
         Assert.Equal(before, house.Studio.Routes.Length);
@@ -116,7 +147,16 @@ public sealed class PlanTests
         Assert.Contains("itself", page.QuerySelector("#plan-say")!.TextContent, StringComparison.Ordinal);
         Assert.Same(state, house.Desk.State);
         // Of several places those where no route can be are left out.
-        Assert.Equal(HttpStatusCode.OK, (await house.Post("/plan?handler=Cells", ("cells", $"{itself},{house.From("Brandung")}:{house.To("Himmel")}"), ("on", "true"))).Status);
+        Assert.Equal(
+            HttpStatusCode.OK,
+            (
+                await house.Post(
+                    "/plan?handler=Cells",
+                    ("cells", $"{itself},{house.From("Brandung")}:{house.To("Himmel")}"),
+                    ("on", "true")
+                )
+            ).Status
+        );
         Assert.Equal(before + 1, house.Studio.Routes.Length);
     }
 
@@ -125,9 +165,22 @@ public sealed class PlanTests
     {
         await using var house = await House.Open();
         var found = await house.Get("/plan?handler=Search&q=amsel");
-        Assert.Equal(["Amsel 61 keyboard controller", "Amsel 61 → Brandung ch 1 → 3", "Amsel 61 → keys to stars notes", "Choose all 2 routes that fit"],
-            found.QuerySelectorAll(".match").Select(match => string.Join(' ', match.TextContent.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries))));
-        Assert.Contains("Nothing goes by “xylophone”", (await house.Get("/plan?handler=Search&q=xylophone")).Body!.TextContent, StringComparison.Ordinal);
+        Assert.Equal(
+            [
+                "Amsel 61 keyboard controller",
+                "Amsel 61 → Brandung ch 1 → 3",
+                "Amsel 61 → keys to stars notes",
+                "Choose all 2 routes that fit",
+            ],
+            found
+                .QuerySelectorAll(".match")
+                .Select(match => string.Join(' ', match.TextContent.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries)))
+        );
+        Assert.Contains(
+            "Nothing goes by “xylophone”",
+            (await house.Get("/plan?handler=Search&q=xylophone")).Body!.TextContent,
+            StringComparison.Ordinal
+        );
         Assert.Empty((await house.Get("/plan?handler=Search&q=")).QuerySelectorAll(".match"));
         var off = await house.Get("/plan?handler=Search&q=himmel off");
         Assert.Contains("Tritt 13 → Himmel", Assert.Single(off.QuerySelectorAll(".match")).TextContent, StringComparison.Ordinal);
@@ -164,7 +217,10 @@ public sealed class PlanTests
         var (status, refused) = await house.Post("/plan?handler=Many", ("what", "stage"), ("routes", routes), ("line", "keys B2 – C1"));
         Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
         Assert.Equal("keys B2 – C1", refused.QuerySelector("#many-line")!.GetAttribute("value"));
-        Assert.Equal(HttpStatusCode.UnprocessableEntity, (await house.Post("/plan?handler=Many", ("what", "dance"), ("routes", routes))).Status);
+        Assert.Equal(
+            HttpStatusCode.UnprocessableEntity,
+            (await house.Post("/plan?handler=Many", ("what", "dance"), ("routes", routes))).Status
+        );
         Assert.Same(state, house.Desk.State);
         await house.Post("/plan?handler=Many", ("what", "remove"), ("routes", routes));
         Assert.DoesNotContain(house.Studio.Routes, route => route.To == house.To("Brandung"));
@@ -197,9 +253,20 @@ public sealed class PlanTests
         house.Desk.Apply(new AddStage(route, new KeysStage(24, 47)));
         var was = (await house.Get($"/plan?route={route}")).QuerySelectorAll("input[name=was]")[^1].GetAttribute("value")!;
         house.Desk.Apply(new SetStage(route, 1, new KeysStage(30, 40)));
-        var (status, page) = await house.Post("/plan/stages?handler=Set", ("route", route), ("stage", 1), ("name", "Keys"), ("was", was), ("rule", "C5"));
+        var (status, page) = await house.Post(
+            "/plan/stages?handler=Set",
+            ("route", route),
+            ("stage", 1),
+            ("name", "Keys"),
+            ("was", was),
+            ("rule", "C5")
+        );
         Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
-        Assert.Contains("Another window has set this Keys stage to “F#0 – E1”", page.QuerySelector("#plan-say")!.TextContent, StringComparison.Ordinal);
+        Assert.Contains(
+            "Another window has set this Keys stage to “F#0 – E1”",
+            page.QuerySelector("#plan-say")!.TextContent,
+            StringComparison.Ordinal
+        );
         Assert.Equal(new KeysStage(30, 40), house.Studio.FindRoute(route)!.Stages[1]);
     }
 
@@ -213,16 +280,29 @@ public sealed class PlanTests
         Assert.Equal(HttpStatusCode.OK, status);
         var drawn = Assert.IsType<VelocityStage>(house.Studio.FindRoute(route)!.Stages[1]);
         Assert.Equal((10, 120, 64), (drawn.Lowest, drawn.Highest, drawn.Bend(100)));
-        Assert.Equal(HttpStatusCode.UnprocessableEntity, (await house.Post("/plan/stages?handler=Draw", ("route", route), ("stage", 1), ("points", "x"))).Status);
+        Assert.Equal(
+            HttpStatusCode.UnprocessableEntity,
+            (await house.Post("/plan/stages?handler=Draw", ("route", route), ("stage", 1), ("points", "x"))).Status
+        );
         await house.Post("/plan?handler=Many", ("what", "stage"), ("routes", route), ("line", "C3 – G8"));
         page = await house.Get($"/plan?route={route}");
         Assert.Equal(["→ Brandung", "→ keys to sta…"], page.QuerySelectorAll(".zone-name").Select(name => name.TextContent));
         Assert.Equal(128, page.QuerySelectorAll("[data-map-key]").Length);
-        await house.Post("/plan/stages?handler=Kind", ("route", route), ("stage", 0), ("kind", nameof(MessageKind.Note)), ("pass", "false"));
+        await house.Post(
+            "/plan/stages?handler=Kind",
+            ("route", route),
+            ("stage", 0),
+            ("kind", nameof(MessageKind.Note)),
+            ("pass", "false")
+        );
         await house.Post("/plan?handler=Many", ("what", "stage"), ("routes", route), ("line", "only clock"));
         await house.Post("/plan?handler=Many", ("what", "stage"), ("routes", route), ("line", "only notes"));
         page = await house.Get($"/plan?route={route}");
-        Assert.Contains("Nothing gets past Kinds “notes”", page.QuerySelector(".drawer-head .problem")!.TextContent, StringComparison.Ordinal);
+        Assert.Contains(
+            "Nothing gets past Kinds “notes”",
+            page.QuerySelector(".drawer-head .problem")!.TextContent,
+            StringComparison.Ordinal
+        );
     }
 
     [Fact]
@@ -231,9 +311,15 @@ public sealed class PlanTests
         await using var house = await House.Open();
         house.Desk.Apply(new AddStage(house.Route("Amsel 61", "Brandung").Id, new KeysStage(60, 127)));
         var page = await house.Get($"/plan?trace=1&from={house.From("Amsel 61")}&msg=90%203C%2060");
-        Assert.Equal("C3 on, 96 on channel 1 from Amsel 61: sounds on Brandung; heard without a sound by Himmel; nothing else.", Plain(page.QuerySelector(".trace-sentence")!.TextContent));
+        Assert.Equal(
+            "C3 on, 96 on channel 1 from Amsel 61: sounds on Brandung; heard without a sound by Himmel; nothing else.",
+            Plain(page.QuerySelector(".trace-sentence")!.TextContent)
+        );
         Assert.True(page.QuerySelector($"#track-{house.Route("Amsel 61", "keys to stars").Id} .count.traced")!.TextContent.Length > 0);
-        page = await house.Get($"/plan?handler=Trace&trace=1&from={house.From("Amsel 61")}&key=C2&velocity=96&channel=1", HttpStatusCode.Redirect);
+        page = await house.Get(
+            $"/plan?handler=Trace&trace=1&from={house.From("Amsel 61")}&key=C2&velocity=96&channel=1",
+            HttpStatusCode.Redirect
+        );
         page = await house.Get($"/plan?trace=1&from={house.From("Amsel 61")}&msg=90%2030%2060");
         Assert.Contains("stopped on the way to Brandung", page.QuerySelector(".trace-sentence")!.TextContent, StringComparison.Ordinal);
         Assert.NotNull(page.QuerySelector($"#track-{house.Route("Amsel 61", "Brandung").Id} .sign.stopped-here"));
@@ -241,7 +327,10 @@ public sealed class PlanTests
         Assert.Contains("Amsel 61", page.QuerySelector(".trace-steps")!.TextContent, StringComparison.Ordinal);
         page = await house.Get("/plan?trace=1&from=999&msg=90%203C%2060");
         Assert.Contains("gone", page.QuerySelector(".drawer .problem")!.TextContent, StringComparison.Ordinal);
-        page = await house.Get($"/plan?handler=Trace&from={house.From("Amsel 61")}&key=H9&velocity=96&channel=1", HttpStatusCode.UnprocessableEntity);
+        page = await house.Get(
+            $"/plan?handler=Trace&from={house.From("Amsel 61")}&key=H9&velocity=96&channel=1",
+            HttpStatusCode.UnprocessableEntity
+        );
         Assert.Contains("“H9” is no key", page.QuerySelector(".drawer .problem")!.TextContent, StringComparison.Ordinal);
 
         static string Plain(string text) => string.Join(' ', text.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries));
@@ -251,17 +340,33 @@ public sealed class PlanTests
     public async Task The_last_one_played_is_traced()
     {
         await using var house = await House.Open();
-        Assert.Contains("Nothing has been played yet", (await house.Get("/plan?handler=Last", HttpStatusCode.UnprocessableEntity)).QuerySelector(".drawer .problem")!.TextContent, StringComparison.Ordinal);
+        Assert.Contains(
+            "Nothing has been played yet",
+            (await house.Get("/plan?handler=Last", HttpStatusCode.UnprocessableEntity)).QuerySelector(".drawer .problem")!.TextContent,
+            StringComparison.Ordinal
+        );
         house.StandIn("Amsel 61").Player!.Press("me", 64, 90);
         HttpResponseMessage? answer = null;
-        await House.Until(() => (answer = house.Client.GetAsync("/plan?handler=Last").Result).StatusCode == HttpStatusCode.Redirect, "something played");
+        await House.Until(
+            () => (answer = house.Client.GetAsync("/plan?handler=Last").Result).StatusCode == HttpStatusCode.Redirect,
+            "something played"
+        );
         Assert.Equal($"/plan?trace=1&from={house.From("Amsel 61")}&msg=90%2040%205A", answer!.Headers.Location!.OriginalString);
     }
 
     [Fact]
     public void An_address_says_all_that_is_looked_at_and_is_read_again()
     {
-        var address = new PlanAddress(PlanPage.Departures, new Weiche.Core.Layout.DeviceFocus(new DeviceId(3)), true, [new RouteId(4), new RouteId(7)], true, 2, "90 3C 60", 0);
+        var address = new PlanAddress(
+            PlanPage.Departures,
+            new Weiche.Core.Layout.DeviceFocus(new DeviceId(3)),
+            true,
+            [new RouteId(4), new RouteId(7)],
+            true,
+            2,
+            "90 3C 60",
+            0
+        );
         Assert.Equal("/plan?view=departures&focus=device-3&fold=1&route=4,7&trace=1&from=2&msg=90%203C%2060", address.ToString());
         var context = new Microsoft.AspNetCore.Http.DefaultHttpContext();
         context.Request.Method = "POST";
@@ -307,13 +412,22 @@ public sealed class PlanTests
     public async Task A_route_that_nobody_hears_says_so_where_it_is_laid_with_the_button_that_mends_it()
     {
         await using var house = await House.Open(dome: true);
-        var (_, page) = await house.Post("/plan?handler=Lay", ("from", house.From("Halm")), ("to", house.Studio.Destinations.First(port => port.Name == "Zinn").Id));
+        var (_, page) = await house.Post(
+            "/plan?handler=Lay",
+            ("from", house.From("Halm")),
+            ("to", house.Studio.Destinations.First(port => port.Name == "Zinn").Id)
+        );
         Assert.Equal("Nobody listens to channel 4.", page.QuerySelector("#route-unheard")!.TextContent);
         Assert.Equal("Move channel 4 to 5", page.QuerySelector("#route-mend")!.TextContent);
         var route = house.Studio.Routes[^1];
         (_, page) = await house.Post("/plan?handler=Mend", ("route", route.Id));
         Assert.Null(page.QuerySelector("#route-unheard"));
-        Assert.Equal(["ch 4 → 5, 1–3, 5–16"], house.Studio.FindRoute(route.Id)!.Stages.Select(stage => stage.Sign.Replace("16 of 16 ch", "ch 4 → 5, 1–3, 5–16", StringComparison.Ordinal)));
+        Assert.Equal(
+            ["ch 4 → 5, 1–3, 5–16"],
+            house
+                .Studio.FindRoute(route.Id)!
+                .Stages.Select(stage => stage.Sign.Replace("16 of 16 ch", "ch 4 → 5, 1–3, 5–16", StringComparison.Ordinal))
+        );
         Assert.Equal(HttpStatusCode.UnprocessableEntity, (await house.Post("/plan?handler=Mend", ("route", route.Id))).Status);
     }
 
@@ -339,7 +453,12 @@ public sealed class PlanTests
         Assert.Equal("", (await house.Get($"/plan?route={route}")).QuerySelector(".keys-stage")!.GetAttribute("data-arrives"));
         house.Desk.Apply(new AddStage(new RouteId(route), new TransposeStage(-12)));
         house.Desk.Apply(new MoveStage(new RouteId(route), 1, -1));
-        var arrives = (await house.Get($"/plan?route={route}")).QuerySelector(".keys-stage")!.GetAttribute("data-arrives")!.Split(' ').Select(int.Parse).ToList();
+        var arrives = (await house.Get($"/plan?route={route}"))
+            .QuerySelector(".keys-stage")!
+            .GetAttribute("data-arrives")!
+            .Split(' ')
+            .Select(int.Parse)
+            .ToList();
         Assert.Equal((-1, 0, 48), (arrives[5], arrives[12], arrives[60]));
     }
 }

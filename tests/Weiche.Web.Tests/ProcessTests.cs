@@ -28,12 +28,17 @@ public sealed partial class ProcessTests : IDisposable
             var token = Token().Match(page).Groups[1].Value;
             for (var i = 0; i < 10; i++)
             {
-                using var request = new HttpRequestMessage(HttpMethod.Post, "/gear?handler=Add") { Content = new FormUrlEncodedContent([new("name", $"port {i}")]) };
+                using var request = new HttpRequestMessage(HttpMethod.Post, "/gear?handler=Add")
+                {
+                    Content = new FormUrlEncodedContent([new("name", $"port {i}")]),
+                };
                 request.Headers.Add("X-Weiche-Token", token);
                 request.Headers.Add("HX-Request", "true");
                 using var answer = await client.SendAsync(request);
-                if (answer.StatusCode == HttpStatusCode.OK) names = [.. names, $"port {i}"];
-                if (i == 9) first.Kill();
+                if (answer.StatusCode == HttpStatusCode.OK)
+                    names = [.. names, $"port {i}"];
+                if (i == 9)
+                    first.Kill();
             }
             await first.WaitForExitAsync();
         }
@@ -80,19 +85,37 @@ public sealed partial class ProcessTests : IDisposable
     {
         // A file that may not grow is what a full disk is to the database.
         var dll = typeof(Web.Startup.WeicheApp).Assembly.Location;
-        var start = new ProcessStartInfo("bash") { RedirectStandardOutput = true, RedirectStandardError = true, WorkingDirectory = Path.GetTempPath() };
-        foreach (var word in (string[])["-c", "trap '' XFSZ; exec dotnet \"$0\" demo --inside --data \"$1\" --port \"$2\"", dll, _folder, FreePort()]) start.ArgumentList.Add(word);
+        var start = new ProcessStartInfo("bash")
+        {
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+            WorkingDirectory = Path.GetTempPath(),
+        };
+        foreach (
+            var word in (string[])
+                ["-c", "trap '' XFSZ; exec dotnet \"$0\" demo --inside --data \"$1\" --port \"$2\"", dll, _folder, FreePort()]
+        )
+            start.ArgumentList.Add(word);
         using var house = Process.Start(start)!;
         using var client = new HttpClient { BaseAddress = await Ready(house) };
         await using var hub = await Record(client);
-        await Limit(new FileInfo(Path.Combine(_folder, "weiche.db-wal")).Length.ToString(System.Globalization.CultureInfo.InvariantCulture));
+        await Limit(
+            new FileInfo(Path.Combine(_folder, "weiche.db-wal")).Length.ToString(System.Globalization.CultureInfo.InvariantCulture)
+        );
         var full = await PlayUntil(page => page.Contains("Nothing is written down at the moment: The disk with", StringComparison.Ordinal));
         Assert.Contains("is full or fails", full, StringComparison.Ordinal);
         Assert.DoesNotContain("Nothing has come in yet", full, StringComparison.Ordinal);
         Assert.Contains("Drums for Dawn", full, StringComparison.Ordinal);
         await PlayUntil(page => !page.Contains("Stop recording", StringComparison.Ordinal));
         await Limit("unlimited");
-        var there = OnTheReel().Match(await PlayUntil(page => !page.Contains("Nothing is written down", StringComparison.Ordinal) && !page.Contains("being recorded", StringComparison.Ordinal))).Value;
+        var there = OnTheReel()
+            .Match(
+                await PlayUntil(page =>
+                    !page.Contains("Nothing is written down", StringComparison.Ordinal)
+                    && !page.Contains("being recorded", StringComparison.Ordinal)
+                )
+            )
+            .Value;
         await PlayUntil(page => OnTheReel().Match(page).Value != there);
         Assert.False(house.HasExited);
         house.Kill();
@@ -116,8 +139,7 @@ public sealed partial class ProcessTests : IDisposable
                 await hub.InvokeAsync("Release", "amsel-61", 60);
                 await Task.Delay(50);
                 page = await client.GetStringAsync("/takes");
-            }
-            while (!when(page));
+            } while (!when(page));
             return page;
         }
     }
@@ -145,7 +167,10 @@ public sealed partial class ProcessTests : IDisposable
         using var taken = new TcpListener(IPAddress.Loopback, 0);
         taken.Start();
         var port = ((IPEndPoint)taken.LocalEndpoint).Port;
-        Assert.Equal($"Port {port} is taken by another program. Choose another with --port.", await Fails("demo", "--data", _folder, "--port", $"{port}"));
+        Assert.Equal(
+            $"Port {port} is taken by another program. Choose another with --port.",
+            await Fails("demo", "--data", _folder, "--port", $"{port}")
+        );
     }
 
     [Fact]
@@ -154,7 +179,11 @@ public sealed partial class ProcessTests : IDisposable
         var file = Path.Combine(_folder, "weiche.db");
         await File.WriteAllTextAsync(file, "This is no database, but a letter to my aunt. " + new string('.', 4096));
         var before = await File.ReadAllBytesAsync(file);
-        Assert.Contains($"The database {file} is damaged", await Fails("run", "--data", _folder, "--port", FreePort()), StringComparison.Ordinal);
+        Assert.Contains(
+            $"The database {file} is damaged",
+            await Fails("run", "--data", _folder, "--port", FreePort()),
+            StringComparison.Ordinal
+        );
         Assert.Equal(before, await File.ReadAllBytesAsync(file));
     }
 
@@ -163,7 +192,11 @@ public sealed partial class ProcessTests : IDisposable
     {
         var blocked = Path.Combine(_folder, "blocked");
         await File.WriteAllTextAsync(blocked, "");
-        Assert.Contains(blocked, await Fails("run", "--data", Path.Combine(blocked, "data"), "--port", FreePort()), StringComparison.Ordinal);
+        Assert.Contains(
+            blocked,
+            await Fails("run", "--data", Path.Combine(blocked, "data"), "--port", FreePort()),
+            StringComparison.Ordinal
+        );
         Assert.Contains("/proc/weiche", await Fails("run", "--data", "/proc/weiche", "--port", FreePort()), StringComparison.Ordinal);
     }
 
@@ -181,7 +214,11 @@ public sealed partial class ProcessTests : IDisposable
         var report = await Succeeds("rehearse", file, "--play", play, "--from", "Amsel 61", "--out", Path.Combine(_folder, "out"));
         Assert.Contains("Amsel 61 → Brandung", report, StringComparison.Ordinal);
         Assert.Equal("960 92 3C 60\n1960 82 3C 40\n", await File.ReadAllTextAsync(Path.Combine(_folder, "out", "Brandung.txt")));
-        Assert.Contains("There is no source “Nobody”", await Fails("rehearse", file, "--play", play, "--from", "Nobody", "--out", _folder), StringComparison.Ordinal);
+        Assert.Contains(
+            "There is no source “Nobody”",
+            await Fails("rehearse", file, "--play", play, "--from", "Nobody", "--out", _folder),
+            StringComparison.Ordinal
+        );
         Assert.Contains("is not a studio that can be read", await Fails("import", play, "--data", data), StringComparison.Ordinal);
         Assert.Contains("is a folder", await Fails("import", _folder, "--data", data), StringComparison.Ordinal);
         Assert.Contains("There is no studio “x”", await Fails("export", "--data", data, "--studio", "x", file), StringComparison.Ordinal);
@@ -197,13 +234,20 @@ public sealed partial class ProcessTests : IDisposable
         Assert.Equal(1, code);
         Assert.StartsWith("Kuppel: 1 circuit is open.", words, StringComparison.Ordinal);
         Assert.Contains("C3 on channel 3 from Brandung comes back after 9.92 ms, and again, and again.", words, StringComparison.Ordinal);
-        Assert.Contains("remedy (proved least): Close “sequencer page” of Brandung (at the device); costs nothing", words, StringComparison.Ordinal);
+        Assert.Contains(
+            "remedy (proved least): Close “sequencer page” of Brandung (at the device); costs nothing",
+            words,
+            StringComparison.Ordinal
+        );
         (code, words, _) = await Run("check", file, "--json");
         Assert.Equal(1, code);
         using var json = JsonDocument.Parse(words);
         Assert.Empty(SchemaChecker.Of("check.schema.json").Problems(json.RootElement));
         Assert.False(json.RootElement.GetProperty("clear").GetBoolean());
-        Assert.Equal(["endless", "doubled", "wire", "mpe", "silence"], json.RootElement.GetProperty("findings").EnumerateArray().Select(finding => finding.GetProperty("kind").GetString()));
+        Assert.Equal(
+            ["endless", "doubled", "wire", "mpe", "silence"],
+            json.RootElement.GetProperty("findings").EnumerateArray().Select(finding => finding.GetProperty("kind").GetString())
+        );
         await File.WriteAllTextAsync(file, StudioJson.Write(QuietDome.Create()));
         Assert.StartsWith("Kuppel: no circuit is open.", await Succeeds("check", file), StringComparison.Ordinal);
         await File.WriteAllTextAsync(file, "{ \"format\": 2, \"name\": ");
@@ -228,26 +272,55 @@ public sealed partial class ProcessTests : IDisposable
         await Succeeds("export", "--demo", file);
         await File.WriteAllTextAsync(file, StudioJson.Write(QuietDome.Create()));
         var words = await Succeeds("trace", file, "--from", "Amsel 61", "--note", "C2", "--channel", "1", "--lineup", "star field");
-        Assert.StartsWith("C2 on, 96 on channel 1 from Amsel 61: sounds on Bandhaus and Zinn; heard without a sound by Himmel; not listened to by Paukenkiste; stopped on the way to Brandung; nothing else.", words, StringComparison.Ordinal);
+        Assert.StartsWith(
+            "C2 on, 96 on channel 1 from Amsel 61: sounds on Bandhaus and Zinn; heard without a sound by Himmel; not listened to "
+                + "by Paukenkiste; stopped on the way to Brandung; nothing else.",
+            words,
+            StringComparison.Ordinal
+        );
         Assert.Contains("stopped by Keys: C2 is below C3", words, StringComparison.Ordinal);
-        using var json = JsonDocument.Parse(await Succeeds("trace", file, "--from", "amsel 61", "--note", "48", "--channel", "1", "--lineup", "2", "--json"));
+        using var json = JsonDocument.Parse(
+            await Succeeds("trace", file, "--from", "amsel 61", "--note", "48", "--channel", "1", "--lineup", "2", "--json")
+        );
         var steps = json.RootElement.GetProperty("steps").EnumerateArray().ToList();
         Assert.Equal("90 30 60", json.RootElement.GetProperty("message").GetString());
         var stopped = steps.Single(step => step.GetProperty("end").GetString() == "stopped");
         Assert.Equal(("Brandung", "Keys"), (stopped.GetProperty("device").GetString(), stopped.GetProperty("stoppedBy").GetString()));
-        var zinn = steps.Single(step => step.GetProperty("device").GetString() == "Zinn" && step.GetProperty("end").GetString() == "sounds");
+        var zinn = steps.Single(step =>
+            step.GetProperty("device").GetString() == "Zinn" && step.GetProperty("end").GetString() == "sounds"
+        );
         Assert.Equal((2960, "94 24 60"), (zinn.GetProperty("delay").GetInt32(), zinn.GetProperty("became")[0].GetString()));
         Assert.Contains("from Kies", await Succeeds("trace", file, "--to", "Zinn", "--lineup", "1 Dusk"), StringComparison.Ordinal);
         using var back = JsonDocument.Parse(await Succeeds("trace", file, "--to", "Wolke", "--lineup", "2", "--json"));
         Assert.Equal("Fächer", back.RootElement.GetProperty("sources")[0].GetProperty("from").GetString());
-        Assert.StartsWith("breath 64 on channel 4 from Halm: ", await Succeeds("trace", file, "--from", "Halm", "--message", "B3 02 40", "--lineup", "2"), StringComparison.Ordinal);
-        Assert.Contains("There is no source “Nobody”", await Fails("trace", file, "--from", "Nobody", "--note", "C3"), StringComparison.Ordinal);
+        Assert.StartsWith(
+            "breath 64 on channel 4 from Halm: ",
+            await Succeeds("trace", file, "--from", "Halm", "--message", "B3 02 40", "--lineup", "2"),
+            StringComparison.Ordinal
+        );
+        Assert.Contains(
+            "There is no source “Nobody”",
+            await Fails("trace", file, "--from", "Nobody", "--note", "C3"),
+            StringComparison.Ordinal
+        );
         Assert.Contains("“H3” is no key", await Fails("trace", file, "--from", "Amsel 61", "--note", "H3"), StringComparison.Ordinal);
-        Assert.Contains("has 3 bytes, not 2", await Fails("trace", file, "--from", "Amsel 61", "--message", "90 3C"), StringComparison.Ordinal);
+        Assert.Contains(
+            "has 3 bytes, not 2",
+            await Fails("trace", file, "--from", "Amsel 61", "--message", "90 3C"),
+            StringComparison.Ordinal
+        );
         Assert.Contains("either --from a source, or --to", await Fails("trace", file), StringComparison.Ordinal);
-        Assert.Contains("There is no lineup “Noon”. There are: 1 Dusk, 2 Star field, 3 Dawn.", await Fails("trace", file, "--from", "Amsel 61", "--note", "C3", "--lineup", "Noon"), StringComparison.Ordinal);
+        Assert.Contains(
+            "There is no lineup “Noon”. There are: 1 Dusk, 2 Star field, 3 Dawn.",
+            await Fails("trace", file, "--from", "Amsel 61", "--note", "C3", "--lineup", "Noon"),
+            StringComparison.Ordinal
+        );
         Assert.Contains("not in 1 Dusk", await Succeeds("trace", file, "--from", "Amsel 61", "--note", "C3"), StringComparison.Ordinal);
-        Assert.Contains("There is no file", await Fails("trace", file + ".none", "--from", "Amsel 61", "--note", "C3"), StringComparison.Ordinal);
+        Assert.Contains(
+            "There is no file",
+            await Fails("trace", file + ".none", "--from", "Amsel 61", "--note", "C3"),
+            StringComparison.Ordinal
+        );
     }
 
     [Theory]
@@ -265,7 +338,10 @@ public sealed partial class ProcessTests : IDisposable
     /// <summary>Has it record, and connects as a page does.</summary>
     private static async Task<HubConnection> Record(HttpClient client)
     {
-        using var request = new HttpRequestMessage(HttpMethod.Post, "/takes?handler=Record") { Content = new FormUrlEncodedContent([new("elsewhere", "true")]) };
+        using var request = new HttpRequestMessage(HttpMethod.Post, "/takes?handler=Record")
+        {
+            Content = new FormUrlEncodedContent([new("elsewhere", "true")]),
+        };
         request.Headers.Add("X-Weiche-Token", Token().Match(await client.GetStringAsync("/gear")).Groups[1].Value);
         request.Headers.Add("HX-Request", "true");
         Assert.Equal(HttpStatusCode.NoContent, (await client.SendAsync(request)).StatusCode);
@@ -311,10 +387,16 @@ public sealed partial class ProcessTests : IDisposable
 
     private static Process Weiche(params string[] words)
     {
-        var start = new ProcessStartInfo("dotnet") { RedirectStandardOutput = true, RedirectStandardError = true, WorkingDirectory = Path.GetTempPath() };
+        var start = new ProcessStartInfo("dotnet")
+        {
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+            WorkingDirectory = Path.GetTempPath(),
+        };
         // What else runs on the machine is nothing to these tests.
         string[] inside = words is ["demo" or "run", ..] ? ["--inside"] : [];
-        foreach (var word in (string[])[typeof(Web.Startup.WeicheApp).Assembly.Location, .. words, .. inside]) start.ArgumentList.Add(word);
+        foreach (var word in (string[])[typeof(Web.Startup.WeicheApp).Assembly.Location, .. words, .. inside])
+            start.ArgumentList.Add(word);
         return Process.Start(start)!;
     }
 

@@ -12,7 +12,8 @@ internal static class QuietDome
         var dome = DemoStudio.Create();
         foreach (var device in dome.Devices)
         {
-            foreach (var path in device.InnerPaths.Where(path => path is { On: true, Kind: InnerPathKind.Echo or InnerPathKind.Monitor })) dome = new SwitchInnerPath(device.Id, path.Id, false).Apply(dome).Studio!;
+            foreach (var path in device.InnerPaths.Where(path => path is { On: true, Kind: InnerPathKind.Echo or InnerPathKind.Monitor }))
+                dome = new SwitchInnerPath(device.Id, path.Id, false).Apply(dome).Studio!;
         }
         return dome;
     }

@@ -73,13 +73,20 @@ public sealed class StoreTests : IDisposable
     public void A_log_without_its_database_is_left_alone(bool isThere)
     {
         Abandon(5);
-        if (isThere) System.IO.File.WriteAllBytes(File, []);
-        else System.IO.File.Delete(File);
+        if (isThere)
+            System.IO.File.WriteAllBytes(File, []);
+        else
+            System.IO.File.Delete(File);
         var log = System.IO.File.ReadAllBytes(File + "-wal");
         var problem = Assert.Throws<StoreException>(() => StudioStore.Open(_folder));
-        Assert.Contains($"is {(isThere ? "empty" : "missing")}, and the log weiche.db-wal beside it still holds {log.Length} bytes", problem.Message, StringComparison.Ordinal);
+        Assert.Contains(
+            $"is {(isThere ? "empty" : "missing")}, and the log weiche.db-wal beside it still holds {log.Length} bytes",
+            problem.Message,
+            StringComparison.Ordinal
+        );
         Assert.Equal(log, System.IO.File.ReadAllBytes(File + "-wal"));
-        if (isThere) Assert.Throws<StoreException>(() => StudioStore.OpenForReading(_folder));
+        if (isThere)
+            Assert.Throws<StoreException>(() => StudioStore.OpenForReading(_folder));
     }
 
     [Theory]
@@ -89,11 +96,14 @@ public sealed class StoreTests : IDisposable
     {
         // What stood in the database once; then more, which is in its log alone.
         Abandon(1);
-        using (var again = StudioStore.Open(_folder)) Assert.Null(again.Notice);
+        using (var again = StudioStore.Open(_folder))
+            Assert.Null(again.Notice);
         var (database, log) = Abandon(3);
         System.IO.File.WriteAllBytes(File, database);
-        if (kept == 0) System.IO.File.Delete(File + "-wal");
-        else System.IO.File.WriteAllBytes(File + "-wal", log[..^2000]);
+        if (kept == 0)
+            System.IO.File.Delete(File + "-wal");
+        else
+            System.IO.File.WriteAllBytes(File + "-wal", log[..^2000]);
         using (var store = StudioStore.Open(_folder))
         {
             Assert.StartsWith(sentence, store.Notice, StringComparison.Ordinal);
@@ -127,9 +137,12 @@ public sealed class StoreTests : IDisposable
             {
                 lines[0] = $"  \"nextId\": {edit},";
                 var at = random.Next(1, lines.Count);
-                if (random.Next(4) is var kind && kind == 0) lines.InsertRange(at, Enumerable.Range(0, 6).Select(line => $"    \"more {edit}.{line}\""));
-                else if (kind == 1 && lines.Count > 400) lines.RemoveRange(at, Math.Min(6, lines.Count - at));
-                else lines[at] = $"  \"changed\": {random.Next()},";
+                if (random.Next(4) is var kind && kind == 0)
+                    lines.InsertRange(at, Enumerable.Range(0, 6).Select(line => $"    \"more {edit}.{line}\""));
+                else if (kind == 1 && lines.Count > 400)
+                    lines.RemoveRange(at, Math.Min(6, lines.Count - at));
+                else
+                    lines[at] = $"  \"changed\": {random.Next()},";
                 written.Add(string.Join('\n', lines) + "\n");
                 Assert.Equal(edit + 2, store.Append(studio.Id, "an edit", written[^1], Noon));
             }
@@ -156,7 +169,8 @@ public sealed class StoreTests : IDisposable
             for (var edit = 0; edit < 300; edit++)
             {
                 // Now and then an early version is worked on.
-                if (edit % 50 == 49) store.GoTo(id, random.Next(1, written.Count), "Kuppel");
+                if (edit % 50 == 49)
+                    store.GoTo(id, random.Next(1, written.Count), "Kuppel");
                 lines[random.Next(lines.Count)] = $"  \"changed\": {random.Next()},";
                 written.Add(string.Join('\n', lines) + "\n");
                 store.Append(id, "an edit", written[^1], Noon);
@@ -182,7 +196,8 @@ public sealed class StoreTests : IDisposable
         {
             Assert.True(store.IsRoomy);
             // It is left in the middle.
-            for (var i = 0; i < 10; i++) Assert.True(store.Shrink(8));
+            for (var i = 0; i < 10; i++)
+                Assert.True(store.Shrink(8));
             before = new FileInfo(File).Length;
         }
         using (var store = StudioStore.Open(_folder))
@@ -192,7 +207,8 @@ public sealed class StoreTests : IDisposable
                 // A few at a time.
             }
             Assert.False(store.IsRoomy);
-            for (var version = 1; version <= written.Count; version++) Assert.True(written[version - 1] == store.Document(1, version), $"version {version} is another one (seed 4712)");
+            for (var version = 1; version <= written.Count; version++)
+                Assert.True(written[version - 1] == store.Document(1, version), $"version {version} is another one (seed 4712)");
             Assert.Equal(written.Count + 1, store.Append(1, "and on", "short", Noon));
             Assert.Null(store.Notice);
         }
@@ -227,11 +243,15 @@ public sealed class StoreTests : IDisposable
         {
             before = System.IO.File.ReadAllBytes(File);
             var studio = store.Load()?.Id ?? store.Add("Kuppel", "document 0", Noon).Id;
-            for (var edit = 1; edit <= edits; edit++) store.Append(studio, "edit", $"document {edit}", Noon);
-            foreach (var file in Directory.GetFiles(_folder, "weiche.db*")) System.IO.File.Copy(file, Path.Combine(copy, Path.GetFileName(file)));
+            for (var edit = 1; edit <= edits; edit++)
+                store.Append(studio, "edit", $"document {edit}", Noon);
+            foreach (var file in Directory.GetFiles(_folder, "weiche.db*"))
+                System.IO.File.Copy(file, Path.Combine(copy, Path.GetFileName(file)));
         }
-        foreach (var file in Directory.GetFiles(_folder, "weiche.db*")) System.IO.File.Delete(file);
-        foreach (var file in Directory.GetFiles(copy)) System.IO.File.Copy(file, Path.Combine(_folder, Path.GetFileName(file)));
+        foreach (var file in Directory.GetFiles(_folder, "weiche.db*"))
+            System.IO.File.Delete(file);
+        foreach (var file in Directory.GetFiles(copy))
+            System.IO.File.Copy(file, Path.Combine(_folder, Path.GetFileName(file)));
         Directory.Delete(copy, recursive: true);
         return (before, System.IO.File.ReadAllBytes(File + "-wal"));
     }

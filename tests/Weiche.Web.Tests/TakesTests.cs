@@ -18,12 +18,18 @@ public class TakesTests
     public async Task What_was_played_without_pressing_anything_is_on_the_reel_and_can_be_kept()
     {
         await using var house = await House.Open(dome: true);
-        Assert.Contains("Nothing has come in yet", (await house.Get("/takes")).QuerySelector(".reel-none")!.TextContent, StringComparison.Ordinal);
+        Assert.Contains(
+            "Nothing has come in yet",
+            (await house.Get("/takes")).QuerySelector(".reel-none")!.TextContent,
+            StringComparison.Ordinal
+        );
         var refused = await house.Post("/takes?handler=Keep");
         Assert.Equal(HttpStatusCode.UnprocessableEntity, refused.Status);
         var amsel = house.StandIn("Amsel 61").Player!;
-        foreach (var key in new[] { 60, 64, 67 }) amsel.Press("hand", key, 90);
-        foreach (var key in new[] { 60, 64, 67 }) amsel.Release("hand", key);
+        foreach (var key in new[] { 60, 64, 67 })
+            amsel.Press("hand", key, 90);
+        foreach (var key in new[] { 60, 64, 67 })
+            amsel.Release("hand", key);
         await Heard(house, 6);
         var (status, page) = await house.Post("/takes?handler=Keep");
         Assert.Equal(HttpStatusCode.OK, status);
@@ -60,7 +66,9 @@ public class TakesTests
         Assert.Equal(["Kies", "to Zinn"], take.Tracks.Select(track => track.Name).Order());
         var to = take.Tracks.IndexOf(take.Tracks.First(track => track.WentOut));
         // The keyboard's low keys arrive an octave down on channel 5; it itself was not asked for.
-        Assert.Contains(take.Events, each => each.Track == to && each.Message.IsNoteOn && each.Message.Data1 == 36 && each.Message.ChannelIndex == 4);
+        Assert.Contains(take.Events, each =>
+            each.Track == to && each.Message.IsNoteOn && each.Message.Data1 == 36 && each.Message.ChannelIndex == 4
+        );
         Assert.All(take.Events, each => Assert.True(each.At >= MidiSpan.Zero && each.At < take.Length));
         Assert.Equal(0, take.Missing);
         Assert.Equal(HttpStatusCode.UnprocessableEntity, (await house.Post("/takes?handler=StopRecording")).Status);
@@ -146,8 +154,12 @@ public class TakesTests
         await house.Post("/takes?handler=Stop", ("take", id));
         await house.Post("/time?handler=Master", ("clock", -1));
         await house.Post("/time?handler=Scope", ("own", "false"));
-        if (house.Studio.MasterNow() is not null) await house.Post("/time?handler=Master", ("clock", -1));
-        Assert.Equal(HttpStatusCode.UnprocessableEntity, (await house.Post("/takes?handler=Play", ("take", id), ("inStep", "true"))).Status);
+        if (house.Studio.MasterNow() is not null)
+            await house.Post("/time?handler=Master", ("clock", -1));
+        Assert.Equal(
+            HttpStatusCode.UnprocessableEntity,
+            (await house.Post("/takes?handler=Play", ("take", id), ("inStep", "true"))).Status
+        );
     }
 
     [Fact]
@@ -159,7 +171,14 @@ public class TakesTests
         var first = Signs(Opened(house).Take);
         await house.Post("/takes?handler=Tidy", ("take", id), ("parts", 16), ("ends", "true"), ("strength", 100), ("swing", 50));
         Assert.All(Opened(house).Take.Events.Where(each => each.Message.IsNoteOn), each => Assert.Equal(0, each.At.Microseconds % 125_000));
-        var again = await house.Post("/takes?handler=Tidy", ("take", id), ("parts", 16), ("ends", "true"), ("strength", 100), ("swing", 50));
+        var again = await house.Post(
+            "/takes?handler=Tidy",
+            ("take", id),
+            ("parts", 16),
+            ("ends", "true"),
+            ("strength", 100),
+            ("swing", 50)
+        );
         Assert.Contains("lie on this grid already", again.Page.QuerySelector("#takes-problem")!.TextContent, StringComparison.Ordinal);
         await house.Post("/takes?handler=Split", ("take", id), ("by", "Key"));
         Assert.Contains("keys C3", Opened(house).Take.Tracks.Select(track => track.Name));
@@ -169,16 +188,27 @@ public class TakesTests
         Assert.Equal(400_000, Opened(house).Take.Length.Microseconds);
         await house.Post("/takes?handler=Mark", ("take", id), ("text", "here"), ("from", 100_000));
         Assert.Equal("here", Opened(house).Take.Marks[^1].Text);
-        for (var i = 0; i < 5; i++) Assert.Equal(HttpStatusCode.OK, (await house.Post("/takes?handler=Step", ("take", id), ("by", -1))).Status);
+        for (var i = 0; i < 5; i++)
+            Assert.Equal(HttpStatusCode.OK, (await house.Post("/takes?handler=Step", ("take", id), ("by", -1))).Status);
         Assert.Equal(first, Signs(Opened(house).Take));
         Assert.Equal(HttpStatusCode.UnprocessableEntity, (await house.Post("/takes?handler=Step", ("take", id), ("by", -1))).Status);
-        for (var i = 0; i < 5; i++) await house.Post("/takes?handler=Step", ("take", id), ("by", 1));
+        for (var i = 0; i < 5; i++)
+            await house.Post("/takes?handler=Step", ("take", id), ("by", 1));
         Assert.Equal("here", Opened(house).Take.Marks[^1].Text);
-        foreach (var (handler, values) in new (string, (string, object)[])[]
-        {
-            ("Tidy", [("parts", 5), ("ends", "true"), ("strength", 100), ("swing", 50)]), ("Tidy", [("parts", 16), ("ends", "true"), ("strength", 101), ("swing", 50)]), ("Cut", []), ("Name", [("name", "")]), ("Mark", [("text", " ")]),
-        })
-            Assert.Equal(HttpStatusCode.UnprocessableEntity, (await house.Post($"/takes?handler={handler}", [("take", id), .. values])).Status);
+        foreach (
+            var (handler, values) in new (string, (string, object)[])[]
+            {
+                ("Tidy", [("parts", 5), ("ends", "true"), ("strength", 100), ("swing", 50)]),
+                ("Tidy", [("parts", 16), ("ends", "true"), ("strength", 101), ("swing", 50)]),
+                ("Cut", []),
+                ("Name", [("name", "")]),
+                ("Mark", [("text", " ")]),
+            }
+        )
+            Assert.Equal(
+                HttpStatusCode.UnprocessableEntity,
+                (await house.Post($"/takes?handler={handler}", [("take", id), .. values])).Status
+            );
     }
 
     [Fact]
@@ -193,11 +223,26 @@ public class TakesTests
         Assert.Equal(Signs(take), Signs(Opened(house).Take));
         await Bring(house, "table.csv", await house.Client.GetByteArrayAsync($"/takes?handler=Out&take={id}&kind=csv"));
         Assert.Equal(take.Events.Length, Opened(house).Take.Events.Length);
-        using var archive = new ZipArchive(new MemoryStream(await house.Client.GetByteArrayAsync($"/takes?handler=Out&take={id}&kind=tracks")));
+        using var archive = new ZipArchive(
+            new MemoryStream(await house.Client.GetByteArrayAsync($"/takes?handler=Out&take={id}&kind=tracks"))
+        );
         Assert.Contains(archive.Entries, entry => entry.Name.Contains("keys", StringComparison.Ordinal));
-        Assert.Equal(HttpStatusCode.UnprocessableEntity, (await house.Client.GetAsync($"/takes?handler=Out&take={id}&kind=syx")).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.UnprocessableEntity,
+            (await house.Client.GetAsync($"/takes?handler=Out&take={id}&kind=syx")).StatusCode
+        );
         var count = house.Shelf.All().Count;
-        foreach (var (name, bytes) in new (string, byte[])[] { ("a.mid", Encoding.UTF8.GetBytes("no music")), ("b.mid", file[..(file.Length / 2)]), ("c.txt", file[4..]), ("d.syx", [0xF0, 1, 2]), ("e.csv", [1, 2, 3]), ("f.mid", []) })
+        foreach (
+            var (name, bytes) in new (string, byte[])[]
+            {
+                ("a.mid", Encoding.UTF8.GetBytes("no music")),
+                ("b.mid", file[..(file.Length / 2)]),
+                ("c.txt", file[4..]),
+                ("d.syx", [0xF0, 1, 2]),
+                ("e.csv", [1, 2, 3]),
+                ("f.mid", []),
+            }
+        )
         {
             var (status, page) = await Bring(house, name, bytes);
             Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
@@ -210,7 +255,8 @@ public class TakesTests
         Assert.Equal(HttpStatusCode.UnprocessableEntity, (await house.Post("/takes?handler=Play", ("take", id))).Status);
         await house.Post("/takes?handler=Throw", ("take", id), ("back", "true"));
         Assert.Equal(count, house.Shelf.All().Count);
-        foreach (var path in new[] { "/takes?handler=Picture&take=9999", "/takes?handler=Out&take=1&kind=other" }) Assert.Equal(HttpStatusCode.NotFound, (await house.Client.GetAsync(path)).StatusCode);
+        foreach (var path in new[] { "/takes?handler=Picture&take=9999", "/takes?handler=Out&take=1&kind=other" })
+            Assert.Equal(HttpStatusCode.NotFound, (await house.Client.GetAsync(path)).StatusCode);
     }
 
     [Fact]
@@ -221,8 +267,15 @@ public class TakesTests
         Assert.Equal(HttpStatusCode.OK, (await Bring(house, "large.mid", StandardMidiFile.WriteTake(large, "large"))).Status);
         Assert.Equal((6 << 20) + 2, Opened(house).Take.Events[0].Length);
         var id = house.Shelf.Chosen!.Value;
-        await Task.WhenAll(Enumerable.Range(0, 8).Select(number => Task.Run(() => Assert.Null(house.Shelf.Do(id, new MarkStep(new MidiSpan(number), $"mark {number}"))))));
-        Assert.Equal(8, Opened(house).Take.Marks.Count(mark => mark.Type == TakeMark.Marker && mark.Text.StartsWith("mark", StringComparison.Ordinal)));
+        await Task.WhenAll(
+            Enumerable
+                .Range(0, 8)
+                .Select(number => Task.Run(() => Assert.Null(house.Shelf.Do(id, new MarkStep(new MidiSpan(number), $"mark {number}")))))
+        );
+        Assert.Equal(
+            8,
+            Opened(house).Take.Marks.Count(mark => mark.Type == TakeMark.Marker && mark.Text.StartsWith("mark", StringComparison.Ordinal))
+        );
     }
 
     [Fact]
@@ -234,7 +287,11 @@ public class TakesTests
         await Heard(house, 1);
         await house.Post("/takes?handler=Keep");
         Assert.Equal(dump, await house.Client.GetByteArrayAsync($"/takes?handler=Out&take={house.Shelf.Chosen}&kind=syx"));
-        Assert.Contains("3 003 bytes", (await house.Get("/takes")).QuerySelector(".take-card.chosen small")!.TextContent.Replace('\u202f', ' '), StringComparison.Ordinal);
+        Assert.Contains(
+            "3 003 bytes",
+            (await house.Get("/takes")).QuerySelector(".take-card.chosen small")!.TextContent.Replace('\u202f', ' '),
+            StringComparison.Ordinal
+        );
     }
 
     [Fact]
@@ -311,7 +368,11 @@ public class TakesTests
         Refuse(true);
         Strike(62);
         await House.Until(() => house.Deck.Fault is not null, "that it is known");
-        Assert.Contains("Nothing is written down at the moment", (await house.Get("/takes")).QuerySelector("#takes-problem")!.TextContent, StringComparison.Ordinal);
+        Assert.Contains(
+            "Nothing is written down at the moment",
+            (await house.Get("/takes")).QuerySelector("#takes-problem")!.TextContent,
+            StringComparison.Ordinal
+        );
         Refuse(false);
         await House.Until(() => house.Deck.Fault is null, "that it is written again");
         Assert.NotNull(house.Deck.Now);
@@ -321,7 +382,10 @@ public class TakesTests
         await House.Until(() => house.Deck.Now is null, "that it stops");
         Assert.StartsWith("Recording stopped", house.Deck.Ended, StringComparison.Ordinal);
         Refuse(false);
-        await House.Until(() => house.Desk.State.Notice?.Sentence.StartsWith("Recording stopped", StringComparison.Ordinal) == true, "that it is said");
+        await House.Until(
+            () => house.Desk.State.Notice?.Sentence.StartsWith("Recording stopped", StringComparison.Ordinal) == true,
+            "that it is said"
+        );
         Strike(67);
         await House.Until(() => house.StandIn("Brandung").Listener!.Heard.Version > 0, "that playing goes on");
         Assert.Equal([60, 62], Opened(house).Take.Events.Where(each => each.Message.IsNoteOn).Select(each => (int)each.Message.Data1));
@@ -337,7 +401,9 @@ public class TakesTests
             using var connection = new Microsoft.Data.Sqlite.SqliteConnection($"Data Source={house.Desk.DatabaseFile};Pooling=False");
             connection.Open();
             using var command = connection.CreateCommand();
-            command.CommandText = on ? "CREATE TRIGGER no_room BEFORE INSERT ON Pages BEGIN SELECT RAISE(FAIL, 'no room'); END; CREATE TRIGGER no_more BEFORE UPDATE ON Pages BEGIN SELECT RAISE(FAIL, 'no room'); END"
+            command.CommandText = on
+                ? "CREATE TRIGGER no_room BEFORE INSERT ON Pages BEGIN SELECT RAISE(FAIL, 'no room'); END; CREATE TRIGGER no_more "
+                    + "BEFORE UPDATE ON Pages BEGIN SELECT RAISE(FAIL, 'no room'); END"
                 : "DROP TRIGGER no_room; DROP TRIGGER no_more";
             command.ExecuteNonQuery();
         }
@@ -353,7 +419,11 @@ public class TakesTests
         await house.Post("/sheet?handler=Printed");
         Assert.Contains("still true", (await house.Get("/sheet")).QuerySelector("#sheet-since")!.TextContent, StringComparison.Ordinal);
         Assert.Null(house.Desk.Apply(new SwitchRoute(house.Route("Kies", "Himmel").Id, false)).Problem);
-        Assert.Contains("Changed since the sheet was printed", (await house.Get("/sheet")).QuerySelector("#sheet-since")!.TextContent, StringComparison.Ordinal);
+        Assert.Contains(
+            "Changed since the sheet was printed",
+            (await house.Get("/sheet")).QuerySelector("#sheet-since")!.TextContent,
+            StringComparison.Ordinal
+        );
         Assert.StartsWith("<svg", await house.Client.GetStringAsync("/sheet?handler=Drawing"), StringComparison.Ordinal);
         using var archive = new ZipArchive(new MemoryStream(await house.Client.GetByteArrayAsync("/sheet?handler=Tables")));
         Assert.Contains(archive.Entries, entry => entry.Name == "plan-2.csv");
@@ -372,7 +442,8 @@ public class TakesTests
             var sent = 0;
             while (sent < 10_000 * seconds)
             {
-                for (var due = Math.Min(10_000 * seconds, (int)(clock.ElapsedMilliseconds * 10)); sent < due; sent++) house.Desk.Junction.Receive(amsel, [0xB0, 16, (byte)(sent & 127)]);
+                for (var due = Math.Min(10_000 * seconds, (int)(clock.ElapsedMilliseconds * 10)); sent < due; sent++)
+                    house.Desk.Junction.Receive(amsel, [0xB0, 16, (byte)(sent & 127)]);
                 await Task.Delay(1);
             }
         });
@@ -386,7 +457,8 @@ public class TakesTests
         Assert.InRange(reel.Bytes / (double)reel.Count, 1, 12);
     }
 
-    private static IEnumerable<string> Signs(Take take) => take.Events.Select(each => $"{each.At.Microseconds} {take.Tracks[each.Track].Name} {Convert.ToHexString(each.Bytes)}").Order();
+    private static IEnumerable<string> Signs(Take take) =>
+        take.Events.Select(each => $"{each.At.Microseconds} {take.Tracks[each.Track].Name} {Convert.ToHexString(each.Bytes)}").Order();
 
     private static OpenTake Opened(House house)
     {
@@ -394,23 +466,35 @@ public class TakesTests
         return open!;
     }
 
-    private static async Task Heard(House house, int count) => await House.Until(() =>
-    {
-        house.Deck.Flush();
-        return house.Shelf.Reel().Count >= count;
-    }, "what was played on the reel");
+    private static async Task Heard(House house, int count) =>
+        await House.Until(
+            () =>
+            {
+                house.Deck.Flush();
+                return house.Shelf.Reel().Count >= count;
+            },
+            "what was played on the reel"
+        );
 
     /// <summary>Eight notes that are a little late, in a track of its own.</summary>
-    private static Take Tune() => new()
-    {
-        Tracks = [new TakeTrack("keys")],
-        Events = [.. Enumerable.Range(0, 8).SelectMany(beat => new[]
+    private static Take Tune() =>
+        new()
         {
-            new TakeEvent(new MidiSpan(beat * 500_000 + 20_000), 0, MidiMessage.FromBytes(0x90, 60 + beat, 80)),
-            new TakeEvent(new MidiSpan(beat * 500_000 + 420_000), 0, MidiMessage.FromBytes(0x80, 60 + beat, 0)),
-        })],
-        Length = new MidiSpan(4_000_000),
-    };
+            Tracks = [new TakeTrack("keys")],
+            Events =
+            [
+                .. Enumerable
+                    .Range(0, 8)
+                    .SelectMany(beat =>
+                        new[]
+                        {
+                            new TakeEvent(new MidiSpan(beat * 500_000 + 20_000), 0, MidiMessage.FromBytes(0x90, 60 + beat, 80)),
+                            new TakeEvent(new MidiSpan(beat * 500_000 + 420_000), 0, MidiMessage.FromBytes(0x80, 60 + beat, 0)),
+                        }
+                    ),
+            ],
+            Length = new MidiSpan(4_000_000),
+        };
 
     private static async Task<(HttpStatusCode Status, AngleSharp.Dom.IDocument Page)> Bring(House house, string name, byte[] bytes)
     {

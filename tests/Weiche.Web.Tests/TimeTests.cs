@@ -4,7 +4,8 @@ using Weiche.Core.Studios;
 
 namespace Weiche.Web.Tests;
 
-/// <summary>Time on its page and in the head: who keeps it, where it goes, started and stopped; what cannot be is said and changes nothing.</summary>
+/// <summary>Time on its page and in the head: who keeps it, where it goes, started and stopped; what cannot be is said and changes
+/// nothing.</summary>
 public class TimeTests
 {
     [Fact]
@@ -32,9 +33,15 @@ public class TimeTests
         var (status, _) = await house.Post("/time?handler=Work", ("what", "StartOrStop"));
         Assert.Equal(HttpStatusCode.NoContent, status);
         await House.Until(() => house.Desk.Junction.Time.IsPlaying, "that it runs");
-        await House.Until(() => house.StandIn("Bandhaus").Listener!.Heard.Beat >= 1 && house.StandIn("Himmel").Listener!.Heard.Beat >= 1, "that both follow");
+        await House.Until(
+            () => house.StandIn("Bandhaus").Listener!.Heard.Beat >= 1 && house.StandIn("Himmel").Listener!.Heard.Beat >= 1,
+            "that both follow"
+        );
         await house.Post("/time?handler=Work", ("what", "Stop"));
-        await House.Until(() => house.StandIn("Bandhaus").Listener!.Heard.Beat is null && house.StandIn("Himmel").Listener!.Heard.Beat is null, "that both stand still");
+        await House.Until(
+            () => house.StandIn("Bandhaus").Listener!.Heard.Beat is null && house.StandIn("Himmel").Listener!.Heard.Beat is null,
+            "that both stand still"
+        );
         // Entered, another lineup brings its own tempo.
         await house.Post("/lineups?handler=Step", ("by", 1));
         await House.Until(() => house.Desk.Junction.Time.Tempo.Hundredths == 7_200, "the tempo of Dawn");
@@ -78,11 +85,17 @@ public class TimeTests
         await house.Post("/time?handler=Follow", ("to", zinn), ("form", "Steadied"), ("offset", "-12"));
         Assert.Equal(-12_000, house.Studio.Time.Of(zinn)!.Offset.Microseconds);
         foreach (var offset in new[] { "soon", "9999999", "500" })
-            Assert.Equal(HttpStatusCode.UnprocessableEntity, (await house.Post("/time?handler=Follow", ("to", zinn), ("offset", offset))).Status);
+            Assert.Equal(
+                HttpStatusCode.UnprocessableEntity,
+                (await house.Post("/time?handler=Follow", ("to", zinn), ("offset", offset))).Status
+            );
         await house.Post("/time?handler=Follow", ("to", zinn), ("form", "None"));
         Assert.Null(house.Studio.Time.Of(zinn));
         Assert.Equal(HttpStatusCode.UnprocessableEntity, (await house.Post("/time?handler=InStep", ("to", zinn))).Status);
-        Assert.Equal(HttpStatusCode.UnprocessableEntity, (await house.Post("/time?handler=Follow", ("to", 99_999), ("form", "Steadied"))).Status);
+        Assert.Equal(
+            HttpStatusCode.UnprocessableEntity,
+            (await house.Post("/time?handler=Follow", ("to", 99_999), ("form", "Steadied"))).Status
+        );
         Assert.Equal(HttpStatusCode.UnprocessableEntity, (await house.Post("/time?handler=Work", ("what", "Fly"))).Status);
     }
 

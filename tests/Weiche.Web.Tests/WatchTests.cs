@@ -30,14 +30,20 @@ public sealed class WatchTests
         var none = await house.Get("/watch?q=trombone");
         Assert.Contains("has “trombone” in it", none.QuerySelector("#watch-empty")!.TextContent, StringComparison.Ordinal);
         Assert.False(none.QuerySelector("#watch-empty")!.HasAttribute("hidden"));
-        Assert.Contains("Nothing has come from Brandung lately", (await house.Get($"/watch?follow={house.From("Brandung")}")).QuerySelector("#watch-empty")!.TextContent, StringComparison.Ordinal);
+        Assert.Contains(
+            "Nothing has come from Brandung lately",
+            (await house.Get($"/watch?follow={house.From("Brandung")}")).QuerySelector("#watch-empty")!.TextContent,
+            StringComparison.Ordinal
+        );
         Assert.Equal("trombone", none.QuerySelector("#watch-find")!.GetAttribute("value"));
 
         using var csv = await house.Client.GetAsync("/watch?handler=Csv&q=C3 Brandung");
         Assert.Equal("text/csv", csv.Content.Headers.ContentType!.MediaType);
         var rows = (await csv.Content.ReadAsStringAsync()).Split("\r\n", StringSplitOptions.RemoveEmptyEntries);
         Assert.Equal("Time,From,Message,Bytes,To,Arrived,Became", rows[0]);
-        Assert.Contains(rows, row => row.EndsWith("Amsel 61,\"C3 on, 96 · ch 1\",90 3C 60,Brandung,yes,\"C3 on, 96 on ch 3\"", StringComparison.Ordinal));
+        Assert.Contains(rows, row =>
+            row.EndsWith("Amsel 61,\"C3 on, 96 · ch 1\",90 3C 60,Brandung,yes,\"C3 on, 96 on ch 3\"", StringComparison.Ordinal)
+        );
     }
 
     [Fact]
@@ -61,7 +67,11 @@ public sealed class WatchTests
         await Task.Delay(60);
         var newest = (await house.Get("/watch?q=sensing")).QuerySelector("#fragment")!.GetAttribute("data-newest");
         await House.Until(() => house.Desk.Junction.Compiled.Meter(house.From("Tritt 13"))!.Background > before + 2, "more active sensing");
-        Assert.DoesNotContain("<tr ", await house.Client.GetStringAsync($"/watch?handler=Lines&after={newest}&q=sensing"), StringComparison.Ordinal);
+        Assert.DoesNotContain(
+            "<tr ",
+            await house.Client.GetStringAsync($"/watch?handler=Lines&after={newest}&q=sensing"),
+            StringComparison.Ordinal
+        );
     }
 
     [Fact]
@@ -82,7 +92,8 @@ public sealed class WatchTests
         Assert.True(bytes >= 20 * 3);
         meter.Look();
         Assert.Equal(new WireLoad(bytes, bytes), meter.Of(house.From("Amsel 61")));
-        for (var i = 0; i < 5; i++) meter.Look();
+        for (var i = 0; i < 5; i++)
+            meter.Look();
         Assert.Equal(new WireLoad(0, bytes), meter.Of(house.From("Amsel 61")));
         Assert.Equal(default, meter.Of(new PortId(999)));
         var page = await house.Get("/watch");
@@ -95,15 +106,18 @@ public sealed class WatchTests
     {
         await using var house = await House.Open(dome: true);
         var (surface, zinn) = (house.Device("Fächer"), house.To("Zinn"));
-        foreach (var kind in surface.SendsKinds.Members) house.Desk.Apply(new SetWorstRate(surface.Id, kind, "2"));
+        foreach (var kind in surface.SendsKinds.Members)
+            house.Desk.Apply(new SetWorstRate(surface.Id, kind, "2"));
         bool IsFull() => house.Desk.State.Report.Findings.Any(finding => finding.Port == zinn);
         Assert.False(IsFull());
         var meter = new LoadMeter(house.Desk, TimeProvider.System);
         meter.Look();
         var figures = house.Desk.Junction.Compiled.Meter(zinn)!;
-        for (var i = 0; i < 1_600; i++) house.Desk.Junction.Send(zinn, [0x94, (byte)(i / 2 & 0x7F), (byte)(i % 2 == 0 ? 64 : 0)]);
+        for (var i = 0; i < 1_600; i++)
+            house.Desk.Junction.Send(zinn, [0x94, (byte)(i / 2 & 0x7F), (byte)(i % 2 == 0 ? 64 : 0)]);
         await House.Until(() => figures.Bytes > 2_900, "the wire to be full for a second");
-        for (var i = 0; i < 8; i++) meter.Look();
+        for (var i = 0; i < 8; i++)
+            meter.Look();
         await House.Until(IsFull, "the checks to hear of it");
         Assert.Contains("measured", (await house.Get($"/checks?finding=wire-{zinn}")).Body!.TextContent, StringComparison.Ordinal);
         // Another route there: what ran before says nothing of it.
@@ -129,14 +143,18 @@ public sealed class WatchTests
         // What a stand-in plays is carried on by threads of its own.
         async Task Until((string, string) held)
         {
-            for (var i = 0; i < 500 && await Held() != held; i++) await Task.Delay(10);
+            for (var i = 0; i < 500 && await Held() != held; i++)
+                await Task.Delay(10);
             Assert.Equal(held, await Held());
         }
 
         async Task<(string, string)> Held()
         {
             var page = await house.Get("/watch");
-            return (page.QuerySelector($".held[data-held='{from}']")!.TextContent, page.QuerySelector($".held[data-held='{to}']")!.TextContent);
+            return (
+                page.QuerySelector($".held[data-held='{from}']")!.TextContent,
+                page.QuerySelector($".held[data-held='{to}']")!.TextContent
+            );
         }
     }
 
@@ -148,7 +166,8 @@ public sealed class WatchTests
         var from = 0L;
         log.Read();
         Assert.Empty(log.Recent(ref from, 10));
-        for (var key = 40; key < 72; key++) house.StandIn("Amsel 61").Player!.Press("me", key, 96);
+        for (var key = 40; key < 72; key++)
+            house.StandIn("Amsel 61").Player!.Press("me", key, 96);
         // What a stand-in plays is carried on by threads of its own, and through the virtual port once more.
         await House.Until(
             () =>
@@ -156,7 +175,8 @@ public sealed class WatchTests
                 log.Read();
                 return log.Newest >= 64;
             },
-            "all of it written down");
+            "all of it written down"
+        );
         var recent = log.Recent(ref from, 10);
         Assert.Equal(10, recent.Count);
         Assert.Empty(log.Recent(ref from, 10));

@@ -75,9 +75,7 @@ internal static unsafe partial class LibAsound
     internal sealed class Client : SafeHandle
     {
         public Client()
-            : base(0, ownsHandle: true)
-        {
-        }
+            : base(0, ownsHandle: true) { }
 
         public override bool IsInvalid => handle == 0;
 
@@ -87,10 +85,15 @@ internal static unsafe partial class LibAsound
     /// <summary>Whether the library is there and has all that is called.</summary>
     internal static bool TryLoad()
     {
-        if (!NativeLibrary.TryLoad("libasound.so.2", out var library)) return false;
-        var needed = typeof(LibAsound).GetMethods(BindingFlags.NonPublic | BindingFlags.Static).Select(method => method.GetCustomAttribute<LibraryImportAttribute>())
-            .Where(import => import?.EntryPoint?.StartsWith("snd_", StringComparison.Ordinal) == true).Select(import => import!.EntryPoint!);
-        if (needed.Any(name => !NativeLibrary.TryGetExport(library, name, out _))) return false;
+        if (!NativeLibrary.TryLoad("libasound.so.2", out var library))
+            return false;
+        var needed = typeof(LibAsound)
+            .GetMethods(BindingFlags.NonPublic | BindingFlags.Static)
+            .Select(method => method.GetCustomAttribute<LibraryImportAttribute>())
+            .Where(import => import?.EntryPoint?.StartsWith("snd_", StringComparison.Ordinal) == true)
+            .Select(import => import!.EntryPoint!);
+        if (needed.Any(name => !NativeLibrary.TryGetExport(library, name, out _)))
+            return false;
         NativeLibrary.SetDllImportResolver(Assembly.GetExecutingAssembly(), (name, _, _) => name == Library ? library : 0);
         return true;
     }

@@ -7,8 +7,8 @@ using Weiche.Bridge.Shared;
 namespace Weiche.Bridge.Sequencer;
 
 /// <summary>The way to the system's sequencer: to other programs, and to the devices that the kernel knows.</summary>
-/// <remarks>One thread waits for events and tells them, with the time that the sequencer stamped on them; one waits for what Weiche sends and gives it
-/// out at once. Each program has its own number there and ports with numbers; both are an address, "129:0".</remarks>
+/// <remarks>One thread waits for events and tells them, with the time that the sequencer stamped on them; one waits for what Weiche sends
+/// and gives it out at once. Each program has its own number there and ports with numbers; both are an address, "129:0".</remarks>
 internal sealed unsafe class SequencerBridge : ISystemBridge
 {
     private const string ClientName = "Weiche";
@@ -46,7 +46,8 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     }
 
     /// <summary>The way to the sequencer; null if the library is not there, or lacks a function that is needed.</summary>
-    internal static SequencerBridge? TryMake(SharedLink link, Action changed) => LibAsound.TryLoad() ? new SequencerBridge(link, changed) : null;
+    internal static SequencerBridge? TryMake(SharedLink link, Action changed) =>
+        LibAsound.TryLoad() ? new SequencerBridge(link, changed) : null;
 
     /// <inheritdoc/>
     public void TellAgain()
@@ -58,8 +59,10 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     /// <inheritdoc/>
     public void Look()
     {
-        if (_client is null) Enter();
-        if (_client is null) return;
+        if (_client is null)
+            Enter();
+        if (_client is null)
+            return;
         Compare();
         if (_isNew)
         {
@@ -67,7 +70,8 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
             Tell();
         }
         var lost = Volatile.Read(ref _lost);
-        if (lost == _told) return;
+        if (lost == _told)
+            return;
         _told = lost;
         Program.Say(string.Create(CultureInfo.InvariantCulture, $"figures {lost} 0"));
     }
@@ -75,10 +79,12 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     /// <inheritdoc/>
     public void Dispose()
     {
-        if (_client is null) return;
+        if (_client is null)
+            return;
         Program.EndNotes(_link, _ports.Values.Where(port => !port.Hears).Select(port => port.Id));
         _link.Out.Wake();
-        for (var i = 0; i < 20 && _link.Out.Count > 0; i++) Thread.Sleep(5);
+        for (var i = 0; i < 20 && _link.Out.Count > 0; i++)
+            Thread.Sleep(5);
         _stopped = true;
         _link.Out.Wake();
         _writer?.Join();
@@ -91,7 +97,8 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
         if (LibAsound.Open(out var client, "default", LibAsound.Duplex, LibAsound.NonBlocking) < 0 || client.IsInvalid)
         {
             client.Dispose();
-            if (_reason is not null) return;
+            if (_reason is not null)
+                return;
             _reason = "the system sequencer is not there";
             Program.Say($"gone {Line.Word(_reason)}");
             return;
@@ -107,9 +114,11 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
         }
         Compare();
         var announcements = Create("announcements", MostPorts, LibAsound.CanWrite | LibAsound.NoExport, stamps: false);
-        if (announcements >= 0) _ = LibAsound.ConnectFrom(client, announcements, LibAsound.SystemClient, LibAsound.Announcements);
+        if (announcements >= 0)
+            _ = LibAsound.ConnectFrom(client, announcements, LibAsound.SystemClient, LibAsound.Announcements);
         _link.Out.Clear();
-        foreach (var port in _ports.Values) Register(port);
+        foreach (var port in _ports.Values)
+            Register(port);
         (_reader = new Thread(Hear) { IsBackground = true, Name = "hears" }).Start();
         (_writer = new Thread(Play) { IsBackground = true, Name = "plays" }).Start();
         Program.Say($"here {Line.Word(ClientName)} 0");
@@ -119,7 +128,8 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     /// <summary>How the time of the sequencer's queue and that of the system lie to each other.</summary>
     private void Compare()
     {
-        if (_queue < 0 || LibAsound.NewQueueStatus(out var status) < 0) return;
+        if (_queue < 0 || LibAsound.NewQueueStatus(out var status) < 0)
+            return;
         if (LibAsound.QueueStatus(_client!, _queue, status) >= 0)
         {
             var time = LibAsound.QueueTime(status);
@@ -132,7 +142,8 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
 
     private int Create(string name, int number, uint capability, bool stamps)
     {
-        if (LibAsound.NewPortInfo(out var info) < 0) return -1;
+        if (LibAsound.NewPortInfo(out var info) < 0)
+            return -1;
         LibAsound.SetPortName(info, name);
         LibAsound.SetCapability(info, capability);
         LibAsound.SetType(info, LibAsound.GenericMidi | LibAsound.Application | LibAsound.Port);
@@ -156,7 +167,8 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     {
         Close(id);
         var port = _ports[id] = new OwnPort(id, hears, name);
-        if (_client is null) return;
+        if (_client is null)
+            return;
         Register(port);
         TellAgain();
     }
@@ -165,9 +177,16 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     {
         // The same port has the same number again, as far as that goes: some programs keep numbers.
         var number = port.Id % TriedFirst;
-        for (var tried = 0; tried < MostPorts && _byNumber[number] is not null; tried++) number = (number + 1) % MostPorts;
-        port.Number = Create(port.Name, number, port.Hears ? LibAsound.CanWrite | LibAsound.SubscribeWrite : LibAsound.CanRead | LibAsound.SubscribeRead, stamps: port.Hears);
-        if (port.Number < 0) return;
+        for (var tried = 0; tried < MostPorts && _byNumber[number] is not null; tried++)
+            number = (number + 1) % MostPorts;
+        port.Number = Create(
+            port.Name,
+            number,
+            port.Hears ? LibAsound.CanWrite | LibAsound.SubscribeWrite : LibAsound.CanRead | LibAsound.SubscribeRead,
+            stamps: port.Hears
+        );
+        if (port.Number < 0)
+            return;
         var byNumber = (OwnPort?[])_byNumber.Clone();
         byNumber[port.Number] = port;
         _byNumber = byNumber;
@@ -176,9 +195,11 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     /// <inheritdoc/>
     public void Rename(int id, string name)
     {
-        if (!_ports.TryGetValue(id, out var port)) return;
+        if (!_ports.TryGetValue(id, out var port))
+            return;
         _ports[id] = port with { Name = name, Number = port.Number };
-        if (_client is null || port.Number < 0 || LibAsound.NewPortInfo(out var info) < 0) return;
+        if (_client is null || port.Number < 0 || LibAsound.NewPortInfo(out var info) < 0)
+            return;
         if (LibAsound.GetPortInfo(_client, port.Number, info) >= 0)
         {
             LibAsound.SetPortName(info, name);
@@ -191,7 +212,8 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     /// <inheritdoc/>
     public void Close(int id)
     {
-        if (!_ports.Remove(id, out var port) || port.Number < 0 || _client is null) return;
+        if (!_ports.Remove(id, out var port) || port.Number < 0 || _client is null)
+            return;
         var byNumber = (OwnPort?[])_byNumber.Clone();
         byNumber[port.Number] = null;
         _byNumber = byNumber;
@@ -202,7 +224,13 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     /// <inheritdoc/>
     public void Connect(string from, string to, bool on)
     {
-        if (_client is not { } client || !TryRead(from, out var sender) || !TryRead(to, out var destination) || LibAsound.NewSubscription(out var subscription) < 0) return;
+        if (
+            _client is not { } client
+            || !TryRead(from, out var sender)
+            || !TryRead(to, out var destination)
+            || LibAsound.NewSubscription(out var subscription) < 0
+        )
+            return;
         LibAsound.SetSender(subscription, sender);
         LibAsound.SetDestination(subscription, destination);
         _ = on ? LibAsound.Subscribe(client, subscription) : LibAsound.Unsubscribe(client, subscription);
@@ -213,7 +241,12 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     private static bool TryRead(string word, out LibAsound.Address address)
     {
         address = default;
-        if (word.Split(':') is not [var client, var port] || !byte.TryParse(client, CultureInfo.InvariantCulture, out var one) || !byte.TryParse(port, CultureInfo.InvariantCulture, out var other)) return false;
+        if (
+            word.Split(':') is not [var client, var port]
+            || !byte.TryParse(client, CultureInfo.InvariantCulture, out var one)
+            || !byte.TryParse(port, CultureInfo.InvariantCulture, out var other)
+        )
+            return false;
         address = new LibAsound.Address { Client = one, Port = other };
         return true;
     }
@@ -229,14 +262,17 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
         while (LibAsound.NextClient(_client!, client) >= 0)
         {
             var number = LibAsound.ClientNumber(client);
-            if (number == LibAsound.SystemClient) continue;
+            if (number == LibAsound.SystemClient)
+                continue;
             // Several may have one name: the later ones are told apart by a number.
             var name = Encoding.UTF8.GetString(Bytes(LibAsound.ClientName(client)));
             var unique = name;
-            for (var more = 2; !names.Add(unique); more++) unique = string.Create(CultureInfo.InvariantCulture, $"{name} {more}");
+            for (var more = 2; !names.Add(unique); more++)
+                unique = string.Create(CultureInfo.InvariantCulture, $"{name} {more}");
             LibAsound.SetPortClient(port, number);
             LibAsound.SetPortNumber(port, -1);
-            while (LibAsound.NextPort(_client!, port) >= 0) TellPort(lines, query, number, LibAsound.CardOf(client), unique, port);
+            while (LibAsound.NextPort(_client!, port) >= 0)
+                TellPort(lines, query, number, LibAsound.CardOf(client), unique, port);
         }
         LibAsound.FreeQuery(query);
         LibAsound.FreePortInfo(port);
@@ -248,21 +284,33 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     {
         var number = LibAsound.PortNumber(info);
         var capability = LibAsound.Capability(info);
-        if ((capability & LibAsound.NoExport) != 0) return;
+        if ((capability & LibAsound.NoExport) != 0)
+            return;
         var own = client == _id ? _byNumber[number] : null;
         // A program has no card.
         var hardware = card >= 0 ? string.Create(CultureInfo.InvariantCulture, $"hardware:{card}") : "program";
         var name = Line.Word(Bytes(LibAsound.PortName(info)));
-        foreach (var (needed, way) in new[] { (LibAsound.CanRead | LibAsound.SubscribeRead, "source"), (LibAsound.CanWrite | LibAsound.SubscribeWrite, "destination") })
+        foreach (
+            var (needed, way) in new[]
+            {
+                (LibAsound.CanRead | LibAsound.SubscribeRead, "source"),
+                (LibAsound.CanWrite | LibAsound.SubscribeWrite, "destination"),
+            }
+        )
         {
-            if ((capability & needed) == needed) lines.Append(CultureInfo.InvariantCulture, $"port {client}:{number} {way} {own?.Id ?? 0} {hardware} {Line.Word(clientName)} {name}\n");
+            if ((capability & needed) == needed)
+                lines.Append(
+                    CultureInfo.InvariantCulture,
+                    $"port {client}:{number} {way} {own?.Id ?? 0} {hardware} {Line.Word(clientName)} {name}\n"
+                );
         }
         LibAsound.SetRoot(query, new LibAsound.Address { Client = (byte)client, Port = (byte)number });
         LibAsound.SetQueryType(query, 0);
         for (var index = 0; ; index++)
         {
             LibAsound.SetIndex(query, index);
-            if (LibAsound.Subscribers(_client!, query) < 0) break;
+            if (LibAsound.Subscribers(_client!, query) < 0)
+                break;
             var far = LibAsound.SubscriberAddress(query);
             lines.Append(CultureInfo.InvariantCulture, $"cable {client}:{number} {far->Client}:{far->Port}\n");
         }
@@ -285,21 +333,30 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
             var any = false;
             while (LibAsound.Input(_client!, out var heard) >= 0)
             {
-                if (heard is null) continue;
+                if (heard is null)
+                    continue;
                 if (heard->Type is >= LibAsound.FirstAnnouncement and <= LibAsound.LastAnnouncement)
                 {
                     _isNew = true;
                     _changed();
                     continue;
                 }
-                if (_byNumber[heard->Destination.Port] is not { Hears: true } port) continue;
+                if (_byNumber[heard->Destination.Port] is not { Hears: true } port)
+                    continue;
                 var count = LibAsound.Decode(coder, bytes, LongestEvent, heard);
-                if (count <= 0) continue;
-                var time = (heard->Flags & LibAsound.RealTime) != 0 && _queue >= 0 ? heard->Seconds * 1_000_000L + heard->Nanoseconds / 1_000 + Volatile.Read(ref _offset) : Now();
-                if (_link.In.TryWrite(port.Id, time, new ReadOnlySpan<byte>(bytes, (int)count))) any = true;
-                else Interlocked.Increment(ref _lost);
+                if (count <= 0)
+                    continue;
+                var time =
+                    (heard->Flags & LibAsound.RealTime) != 0 && _queue >= 0
+                        ? heard->Seconds * 1_000_000L + heard->Nanoseconds / 1_000 + Volatile.Read(ref _offset)
+                        : Now();
+                if (_link.In.TryWrite(port.Id, time, new ReadOnlySpan<byte>(bytes, (int)count)))
+                    any = true;
+                else
+                    Interlocked.Increment(ref _lost);
             }
-            if (any) _link.In.Wake();
+            if (any)
+                _link.In.Wake();
         }
         NativeMemory.Free(bytes);
     }
@@ -317,7 +374,8 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
                 var length = Math.Min(head.Length, LongestEvent);
                 _link.Out.Copy(head with { Length = length }, bytes);
                 _link.Out.Take(head);
-                if (Find(head.Port) is { } port) Play(coder, port, bytes.AsSpan(0, length));
+                if (Find(head.Port) is { } port)
+                    Play(coder, port, bytes.AsSpan(0, length));
             }
             _link.Out.Wait(WaitMilliseconds);
         }
@@ -327,7 +385,8 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     {
         foreach (var port in _byNumber)
         {
-            if (port is { Hears: false } && port.Id == id) return port;
+            if (port is { Hears: false } && port.Id == id)
+                return port;
         }
         return null;
     }
@@ -340,16 +399,20 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
             {
                 LibAsound.Event sent = default;
                 var count = LibAsound.Encode(coder, all + at, bytes.Length - at, ref sent);
-                if (count <= 0) return;
+                if (count <= 0)
+                    return;
                 at += (int)count;
                 // No event yet: more bytes belong to it.
-                if (sent.Type is 0 or 255) continue;
+                if (sent.Type is 0 or 255)
+                    continue;
                 (sent.Queue, sent.Source.Port) = (LibAsound.Directly, (byte)port.Number);
                 (sent.Destination.Client, sent.Destination.Port) = (LibAsound.ToSubscribers, LibAsound.Unknown);
                 var tried = 0;
                 // A listener whose queue is full has a moment.
-                while (LibAsound.Output(_client!, ref sent) == Again && tried++ < FullOfPatience) Thread.Sleep(1);
-                if (tried > FullOfPatience) Interlocked.Increment(ref _lost);
+                while (LibAsound.Output(_client!, ref sent) == Again && tried++ < FullOfPatience)
+                    Thread.Sleep(1);
+                if (tried > FullOfPatience)
+                    Interlocked.Increment(ref _lost);
             }
         }
     }

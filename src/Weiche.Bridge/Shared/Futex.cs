@@ -2,7 +2,8 @@ using System.Runtime.InteropServices;
 
 namespace Weiche.Bridge.Shared;
 
-/// <summary>Sleeping on a number in memory that two processes share, and waking who sleeps on it, without a lock on the way (Linux, <c>futex(2)</c>).</summary>
+/// <summary>Sleeping on a number in memory that two processes share, and waking who sleeps on it, without a lock on the way (Linux,
+/// <c>futex(2)</c>).</summary>
 internal static unsafe partial class Futex
 {
     private const int WaitFor = 0;

@@ -12,12 +12,15 @@ public static class Line
     public static string Word(ReadOnlySpan<byte> bytes)
     {
         // An empty word would be none.
-        if (bytes.IsEmpty) return "%";
+        if (bytes.IsEmpty)
+            return "%";
         var word = new StringBuilder(bytes.Length + 8);
         foreach (var each in bytes)
         {
-            if (char.IsAsciiLetterOrDigit((char)each) || each is (byte)'_' or (byte)'-' or (byte)':') word.Append((char)each);
-            else word.Append(CultureInfo.InvariantCulture, $"%{each:X2}");
+            if (char.IsAsciiLetterOrDigit((char)each) || each is (byte)'_' or (byte)'-' or (byte)':')
+                word.Append((char)each);
+            else
+                word.Append(CultureInfo.InvariantCulture, $"%{each:X2}");
         }
         return word.ToString();
     }
@@ -33,8 +36,12 @@ public static class Line
         var bytes = new List<byte>(word.Length);
         for (var i = 0; i < word.Length; i++)
         {
-            if (word[i] != '%') bytes.Add((byte)word[i]);
-            else if (i + 2 < word.Length && byte.TryParse(word.AsSpan(i + 1, 2), NumberStyles.HexNumber, CultureInfo.InvariantCulture, out var value))
+            if (word[i] != '%')
+                bytes.Add((byte)word[i]);
+            else if (
+                i + 2 < word.Length
+                && byte.TryParse(word.AsSpan(i + 1, 2), NumberStyles.HexNumber, CultureInfo.InvariantCulture, out var value)
+            )
             {
                 bytes.Add(value);
                 i += 2;

@@ -43,8 +43,14 @@ public sealed unsafe class SharedLink : IDisposable
     {
         var folder = Directory.Exists("/dev/shm") ? "/dev/shm" : Path.GetTempPath();
         var named = Path.Combine(folder, $"weiche-{Environment.ProcessId}-{Guid.NewGuid():N}");
-        var options = new FileStreamOptions { Mode = FileMode.CreateNew, Access = FileAccess.ReadWrite, Share = FileShare.ReadWrite };
-        if (!OperatingSystem.IsWindows()) options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
+        var options = new FileStreamOptions
+        {
+            Mode = FileMode.CreateNew,
+            Access = FileAccess.ReadWrite,
+            Share = FileShare.ReadWrite,
+        };
+        if (!OperatingSystem.IsWindows())
+            options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
         var file = new FileStream(named, options);
         try
         {
@@ -62,7 +68,8 @@ public sealed unsafe class SharedLink : IDisposable
     /// <param name="path">By what it is opened.</param>
     public static SharedLink Open(string path) => new(Map(new FileStream(path, FileMode.Open, FileAccess.ReadWrite, FileShare.ReadWrite)));
 
-    private static MemoryMappedFile Map(FileStream file) => MemoryMappedFile.CreateFromFile(file, null, Size, MemoryMappedFileAccess.ReadWrite, HandleInheritability.None, leaveOpen: false);
+    private static MemoryMappedFile Map(FileStream file) =>
+        MemoryMappedFile.CreateFromFile(file, null, Size, MemoryMappedFileAccess.ReadWrite, HandleInheritability.None, leaveOpen: false);
 
     /// <inheritdoc/>
     public void Dispose()

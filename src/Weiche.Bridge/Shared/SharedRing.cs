@@ -8,10 +8,11 @@ namespace Weiche.Bridge.Shared;
 /// <param name="Length">How many bytes it has.</param>
 public readonly record struct FrameHead(int Port, long Time, int Length);
 
-/// <summary>A bounded way for messages from one process to another through memory that both have. One writes, one reads, neither ever waits for
-/// the other; a message is on it whole or not at all.</summary>
-/// <remarks>Layout, native byte order: at 0 how many bytes were written so far (8 bytes), at 64 how many were read (8), at 128 what the reader
-/// sleeps on (4), then the bytes. A message is its port (4), its length (4), its time (8) and its bytes, filled up to a multiple of 8.</remarks>
+/// <summary>A bounded way for messages from one process to another through memory that both have. One writes, one reads, neither ever waits
+/// for the other; a message is on it whole or not at all.</summary>
+/// <remarks>Layout, native byte order: at 0 how many bytes were written so far (8 bytes), at 64 how many were read (8), at 128 what the
+/// reader sleeps on (4), then the bytes. A message is its port (4), its length (4), its time (8) and its bytes, filled up to a multiple of
+/// 8.</remarks>
 public sealed unsafe class SharedRing
 {
     /// <summary>How many bytes of messages there is room for.</summary>
@@ -50,7 +51,8 @@ public sealed unsafe class SharedRing
     {
         var size = SizeOf(bytes.Length);
         var at = *_written;
-        if (Capacity - (at - Volatile.Read(ref *_read)) < size) return false;
+        if (Capacity - (at - Volatile.Read(ref *_read)) < size)
+            return false;
         WriteAt(at, port);
         WriteAt(at + 4, bytes.Length);
         WriteAt(at + 8, time);
@@ -69,10 +71,12 @@ public sealed unsafe class SharedRing
     {
         var at = *_read;
         head = default;
-        if (Volatile.Read(ref *_written) == at) return false;
+        if (Volatile.Read(ref *_written) == at)
+            return false;
         head = new FrameHead(ReadAt<int>(at), ReadAt<long>(at + 8), ReadAt<int>(at + 4));
         // What cannot be is not read: a process that was torn apart in the middle of a line leaves anything.
-        if ((uint)head.Length <= Capacity - FrameHeadSize && SizeOf(head.Length) <= Volatile.Read(ref *_written) - at) return true;
+        if ((uint)head.Length <= Capacity - FrameHeadSize && SizeOf(head.Length) <= Volatile.Read(ref *_written) - at)
+            return true;
         Volatile.Write(ref *_read, Volatile.Read(ref *_written));
         return false;
     }
@@ -107,7 +111,8 @@ public sealed unsafe class SharedRing
     public void Wait(int milliseconds)
     {
         var signal = Volatile.Read(ref *_signal);
-        if (Count == 0) Futex.Wait(_signal, signal, milliseconds);
+        if (Count == 0)
+            Futex.Wait(_signal, signal, milliseconds);
     }
 
     private static long SizeOf(int length) => (FrameHeadSize + length + 7L) & ~7L;

@@ -8,11 +8,11 @@ namespace Weiche.Bridge.SoundServer;
 
 /// <summary>The way to a sound server of the JACK API.</summary>
 /// <remarks>
-/// <para>The callback, on the server's own real-time thread, only copies: from the server's ports into the memory that Weiche reads, and from there
-/// into the server's ports. It allocates nothing, holds no lock and waits for nobody.</para>
-/// <para>Times: an event at frame f of a cycle is told as the cycle's beginning plus f. What goes out stands at the frame that lies one period after its
-/// time, so what comes in and goes out again in the next cycle stands at the very frame at which it came, and what anybody plays in between
-/// arrives one period later, without jitter.</para>
+/// <para>The callback, on the server's own real-time thread, only copies: from the server's ports into the memory that Weiche reads, and
+/// from there into the server's ports. It allocates nothing, holds no lock and waits for nobody.</para>
+/// <para>Times: an event at frame f of a cycle is told as the cycle's beginning plus f. What goes out stands at the frame that lies one
+/// period after its time, so what comes in and goes out again in the next cycle stands at the very frame at which it came, and what anybody
+/// plays in between arrives one period later, without jitter.</para>
 /// </remarks>
 internal sealed unsafe class JackBridge : ISystemBridge
 {
@@ -23,8 +23,8 @@ internal sealed unsafe class JackBridge : ISystemBridge
     private const int MostSettling = 50;
     private const int LongestEvent = 16 * 1024;
 
-    // µs: how far a cycle may stray before the count begins anew, and how far it is followed at once; what is further off than a whole cycle, as when
-    // the server has just begun, is followed by a part.
+    // µs: how far a cycle may stray before the count begins anew, and how far it is followed at once; what is further off than a whole
+    // cycle, as when the server has just begun, is followed by a part.
     private const double MostStraying = 20_000;
     private const double MostFollowed = 1;
     private const double Part = 1.0 / 32;
@@ -70,7 +70,8 @@ internal sealed unsafe class JackBridge : ISystemBridge
     /// <summary>The way to the sound server; null if the library is not there, or lacks a function that is needed.</summary>
     internal static JackBridge? TryMake(SharedLink link, Action changed)
     {
-        if (!LibJack.TryLoad()) return null;
+        if (!LibJack.TryLoad())
+            return null;
         LibJack.SetError(&Hush);
         LibJack.SetInfo(&Hush);
         return new JackBridge(link, changed);
@@ -86,16 +87,20 @@ internal sealed unsafe class JackBridge : ISystemBridge
     /// <inheritdoc/>
     public void Look()
     {
-        if (_isShut) Leave();
-        if (_client is null) Enter();
-        if (_client is null) return;
+        if (_isShut)
+            Leave();
+        if (_client is null)
+            Enter();
+        if (_client is null)
+            return;
         if (_isNew)
         {
             _isNew = false;
             Tell();
         }
         var (lost, late) = (Volatile.Read(ref _lost), Volatile.Read(ref _late));
-        if (lost + late == _told) return;
+        if (lost + late == _told)
+            return;
         _told = lost + late;
         Program.Say(string.Create(CultureInfo.InvariantCulture, $"figures {lost} {late}"));
     }
@@ -127,7 +132,11 @@ internal sealed unsafe class JackBridge : ISystemBridge
         _offset = Stopwatch.GetTimestamp() / (Stopwatch.Frequency / 1_000_000) - (long)LibJack.Time();
         // What waited for a server that is gone is not played to the next.
         _link.Out.Clear();
-        System.Runtime.CompilerServices.RuntimeHelpers.PrepareMethod(typeof(JackBridge).GetMethod(nameof(Carry), System.Reflection.BindingFlags.NonPublic | System.Reflection.BindingFlags.Instance)!.MethodHandle);
+        System.Runtime.CompilerServices.RuntimeHelpers.PrepareMethod(
+            typeof(JackBridge)
+                .GetMethod(nameof(Carry), System.Reflection.BindingFlags.NonPublic | System.Reflection.BindingFlags.Instance)!
+                .MethodHandle
+        );
         _ = LibJack.SetProcess(client, &Process, 0);
         LibJack.OnShutdown(client, &Shut, 0);
         _ = LibJack.SetConnected(client, &Connected, 0);
@@ -141,7 +150,8 @@ internal sealed unsafe class JackBridge : ISystemBridge
             return;
         }
         Program.Say(string.Create(CultureInfo.InvariantCulture, $"here {Line.Word(Text(LibJack.NameOf(client)))} {_rate}"));
-        foreach (var port in _ports.Values) Register(port);
+        foreach (var port in _ports.Values)
+            Register(port);
         Place();
         _isNew = true;
     }
@@ -152,13 +162,15 @@ internal sealed unsafe class JackBridge : ISystemBridge
         Volatile.Write(ref _slots, []);
         _client?.Dispose();
         _client = null;
-        foreach (var port in _ports.Values) port.Handle = 0;
+        foreach (var port in _ports.Values)
+            port.Handle = 0;
         _isShut = false;
     }
 
     private void Away(string reason)
     {
-        if (_reason == reason) return;
+        if (_reason == reason)
+            return;
         _reason = reason;
         Program.Say($"gone {Line.Word(reason)}");
     }
@@ -168,7 +180,8 @@ internal sealed unsafe class JackBridge : ISystemBridge
     {
         Close(id);
         var port = _ports[id] = new OwnPort(id, hears, name);
-        if (_client is null) return;
+        if (_client is null)
+            return;
         Register(port);
         Place();
         TellAgain();
@@ -177,9 +190,11 @@ internal sealed unsafe class JackBridge : ISystemBridge
     /// <inheritdoc/>
     public void Rename(int id, string name)
     {
-        if (!_ports.TryGetValue(id, out var port)) return;
+        if (!_ports.TryGetValue(id, out var port))
+            return;
         _ports[id] = port with { Name = name, Handle = port.Handle };
-        if (port.Handle != 0) _ = LibJack.Rename(_client!, port.Handle, name);
+        if (port.Handle != 0)
+            _ = LibJack.Rename(_client!, port.Handle, name);
     }
 
     private void Register(OwnPort port)
@@ -195,22 +210,41 @@ internal sealed unsafe class JackBridge : ISystemBridge
     /// <inheritdoc/>
     public void Close(int id)
     {
-        if (!_ports.Remove(id, out var port) || port.Handle == 0) return;
+        if (!_ports.Remove(id, out var port) || port.Handle == 0)
+            return;
         Place();
         // The callback may be in the middle of it; a server that stands still has none.
         var before = Volatile.Read(ref _cycles);
-        for (var i = 0; i < MostSettling && !_isShut && Volatile.Read(ref _cycles) - before < 2; i++) Thread.Sleep(SettleMilliseconds / 10);
+        for (var i = 0; i < MostSettling && !_isShut && Volatile.Read(ref _cycles) - before < 2; i++)
+            Thread.Sleep(SettleMilliseconds / 10);
         _ = LibJack.Unregister(_client!, port.Handle);
         TellAgain();
     }
 
-    private void Place() => Volatile.Write(ref _slots, [.. _ports.Values.Where(port => port.Handle != 0).Select(port => new Slot { Port = port.Handle, Id = port.Id, Hears = port.Hears })]);
+    private void Place() =>
+        Volatile.Write(
+            ref _slots,
+            [
+                .. _ports
+                    .Values.Where(port => port.Handle != 0)
+                    .Select(port => new Slot
+                    {
+                        Port = port.Handle,
+                        Id = port.Id,
+                        Hears = port.Hears,
+                    }),
+            ]
+        );
 
     /// <inheritdoc/>
     public void Connect(string from, string to, bool on)
     {
-        if (_client is not { } client) return;
-        fixed (byte* source = Named(from), destination = Named(to))
+        if (_client is not { } client)
+            return;
+        fixed (
+            byte* source = Named(from),
+                destination = Named(to)
+        )
         {
             _ = on ? LibJack.Connect(client, source, destination) : LibJack.Disconnect(client, source, destination);
         }
@@ -228,24 +262,34 @@ internal sealed unsafe class JackBridge : ISystemBridge
         for (var i = 0; names is not null && names[i] is not null; i++)
         {
             var handle = LibJack.Find(_client!, names[i]);
-            if (handle == 0) continue;
+            if (handle == 0)
+                continue;
             var flags = (nuint)LibJack.FlagsOf(handle);
             var sends = (flags & LibJack.IsOutput) != 0;
-            lines.Append(CultureInfo.InvariantCulture, $"port {Line.Word(Bytes(names[i]))} {(sends ? "source" : "destination")} {own.GetValueOrDefault(handle)} {((flags & LibJack.IsPhysical) != 0 ? "hardware" : "program")} {ClientAndName(handle, names[i])}\n");
-            if (!sends) continue;
+            lines.Append(
+                CultureInfo.InvariantCulture,
+                $"port {Line.Word(Bytes(names[i]))} {(sends ? "source" : "destination")} {own.GetValueOrDefault(handle)} {((flags & LibJack.IsPhysical) != 0 ? "hardware" : "program")} {ClientAndName(handle, names[i])}\n"
+            );
+            if (!sends)
+                continue;
             var far = LibJack.ConnectionsOf(_client!, handle);
-            for (var j = 0; far is not null && far[j] is not null; j++) lines.Append(CultureInfo.InvariantCulture, $"cable {Line.Word(Bytes(names[i]))} {Line.Word(Bytes(far[j]))}\n");
-            if (far is not null) LibJack.Free(far);
+            for (var j = 0; far is not null && far[j] is not null; j++)
+                lines.Append(CultureInfo.InvariantCulture, $"cable {Line.Word(Bytes(names[i]))} {Line.Word(Bytes(far[j]))}\n");
+            if (far is not null)
+                LibJack.Free(far);
         }
-        if (names is not null) LibJack.Free(names);
+        if (names is not null)
+            LibJack.Free(names);
         Program.Say(lines.Append("done").ToString());
     }
 
-    /// <summary>Whose a port is, and what that calls it. What stands behind a port of the server's own is told by its other name, if it has one.</summary>
+    /// <summary>Whose a port is, and what that calls it. What stands behind a port of the server's own is told by its other name, if it has
+    /// one.</summary>
     private static string ClientAndName(nint port, byte* name)
     {
         var alias = ((nuint)LibJack.FlagsOf(port) & LibJack.IsPhysical) != 0 ? AliasOf(port) : "%";
-        if (alias != "%") return $"{alias} {Line.Word(Bytes(name))}";
+        if (alias != "%")
+            return $"{alias} {Line.Word(Bytes(name))}";
         var whole = Bytes(name);
         var colon = whole.IndexOf((byte)':');
         return colon < 0 ? $"{Line.Word(whole)} %" : $"{Line.Word(whole[..colon])} {Line.Word(whole[(colon + 1)..])}";
@@ -254,7 +298,8 @@ internal sealed unsafe class JackBridge : ISystemBridge
     private static string AliasOf(nint port)
     {
         const int Room = 512;
-        byte* one = stackalloc byte[Room], other = stackalloc byte[Room];
+        byte* one = stackalloc byte[Room],
+            other = stackalloc byte[Room];
         var both = stackalloc byte*[] { one, other };
         return LibJack.AliasesOf(port, both) > 0 ? Line.Word(Bytes(one)) : "%";
     }
@@ -266,10 +311,12 @@ internal sealed unsafe class JackBridge : ISystemBridge
     /// <summary>Weiche has gone without ending what sounds: whoever hears it ends it.</summary>
     private void EndNotes()
     {
-        if (_isShut) return;
+        if (_isShut)
+            return;
         Program.EndNotes(_link, _ports.Values.Where(port => !port.Hears).Select(port => port.Id));
         var before = Volatile.Read(ref _cycles);
-        for (var i = 0; i < MostSettling && !_isShut && (_link.Out.Count > 0 || Volatile.Read(ref _cycles) - before < 2); i++) Thread.Sleep(SettleMilliseconds / 10);
+        for (var i = 0; i < MostSettling && !_isShut && (_link.Out.Count > 0 || Volatile.Read(ref _cycles) - before < 2); i++)
+            Thread.Sleep(SettleMilliseconds / 10);
     }
 
     /// <summary>One cycle of the server. On its real-time thread.</summary>
@@ -277,9 +324,11 @@ internal sealed unsafe class JackBridge : ISystemBridge
     {
         var slots = Volatile.Read(ref _slots);
         uint begun;
-        ulong now, next;
+        ulong now,
+            next;
         float period;
-        if (LibJack.CycleTimes(_handle, &begun, &now, &next, &period) != 0) (begun, now) = (_begun + frames, (ulong)(Stopwatch.GetTimestamp() / (Stopwatch.Frequency / 1_000_000) - _offset));
+        if (LibJack.CycleTimes(_handle, &begun, &now, &next, &period) != 0)
+            (begun, now) = (_begun + frames, (ulong)(Stopwatch.GetTimestamp() / (Stopwatch.Frequency / 1_000_000) - _offset));
         var frame = 1e6 / _rate;
         var begin = BeginOf(begun, (long)now + _offset, frame);
         _link.Period = (int)(frames * frame);
@@ -289,36 +338,50 @@ internal sealed unsafe class JackBridge : ISystemBridge
             ref var slot = ref slots[i];
             slot.Buffer = LibJack.Buffer(slot.Port, frames);
             slot.Last = 0;
-            if (slot.Buffer is null || !slot.Hears) continue;
+            if (slot.Buffer is null || !slot.Hears)
+                continue;
             var count = LibJack.Count(slot.Buffer);
             for (var each = 0u; each < count; each++)
             {
                 LibJack.MidiEvent heard;
-                if (LibJack.Get(&heard, slot.Buffer, each) != 0) continue;
-                if (_link.In.TryWrite(slot.Id, (long)(begin + heard.Time * frame), new ReadOnlySpan<byte>(heard.Bytes, (int)Math.Min(heard.Size, LongestEvent)))) any = true;
-                else _lost++;
+                if (LibJack.Get(&heard, slot.Buffer, each) != 0)
+                    continue;
+                if (
+                    _link.In.TryWrite(
+                        slot.Id,
+                        (long)(begin + heard.Time * frame),
+                        new ReadOnlySpan<byte>(heard.Bytes, (int)Math.Min(heard.Size, LongestEvent))
+                    )
+                )
+                    any = true;
+                else
+                    _lost++;
             }
         }
         // Only now: where one of these ports is connected to another, what was sent in the last cycle is heard from the same buffer.
         foreach (ref var slot in slots.AsSpan())
         {
-            if (!slot.Hears && slot.Buffer is not null) LibJack.Clear(slot.Buffer);
+            if (!slot.Hears && slot.Buffer is not null)
+                LibJack.Clear(slot.Buffer);
         }
         Send(slots, begin - frames * frame, frame, frames);
         // Only now: what answers at once is for the next cycle.
-        if (any) _link.In.Wake();
+        if (any)
+            _link.In.Wake();
         Volatile.Write(ref _cycles, _cycles + 1);
     }
 
-    /// <summary>When a cycle begins. Frames are counted evenly, and what the system's clock says of them is followed slowly: from cycle to cycle the
-    /// two differ by less than half a frame, so that a message leaves at the very frame at which it came.</summary>
+    /// <summary>When a cycle begins. Frames are counted evenly, and what the system's clock says of them is followed slowly: from cycle to
+    /// cycle the two differ by less than half a frame, so that a message leaves at the very frame at which it came.</summary>
     private double BeginOf(uint begun, long now, double frame)
     {
         var even = _begin + (int)(begun - _begun) * frame;
         var strays = now - even;
         _begun = begun;
-        return _begin = Math.Abs(strays) > MostStraying ? now
-            : even + (Math.Abs(strays) > _link.Period ? strays * Part : Math.Clamp(strays, -MostFollowed, MostFollowed));
+        return _begin =
+            Math.Abs(strays) > MostStraying
+                ? now
+                : even + (Math.Abs(strays) > _link.Period ? strays * Part : Math.Clamp(strays, -MostFollowed, MostFollowed));
     }
 
     private void Send(Slot[] slots, double from, double frame, uint frames)
@@ -326,7 +389,8 @@ internal sealed unsafe class JackBridge : ISystemBridge
         while (_link.Out.TryPeek(out var head))
         {
             var at = 0;
-            while (at < slots.Length && slots[at].Id != head.Port) at++;
+            while (at < slots.Length && slots[at].Id != head.Port)
+                at++;
             // What goes to a port that was taken away, or is no event at all, is gone.
             if (at == slots.Length || slots[at].Hears || slots[at].Buffer is null || head.Length is 0 or > LongestEvent)
             {
@@ -342,7 +406,8 @@ internal sealed unsafe class JackBridge : ISystemBridge
                 // What has no room any more waits for the next cycle.
                 if (LibJack.Write(slot.Buffer, place, bytes, (nuint)head.Length) != 0)
                 {
-                    if (slot.Last > 0 || LibJack.Count(slot.Buffer) > 0) return;
+                    if (slot.Last > 0 || LibJack.Count(slot.Buffer) > 0)
+                        return;
                     _lost++;
                 }
             }
@@ -386,13 +451,12 @@ internal sealed unsafe class JackBridge : ISystemBridge
     }
 
     [UnmanagedCallersOnly]
-    private static void Hush(byte* text)
-    {
-    }
+    private static void Hush(byte* text) { }
 
     private static void Changed()
     {
-        if (_one!._isNew) return;
+        if (_one!._isNew)
+            return;
         _one._isNew = true;
         _one._changed();
     }

@@ -22,9 +22,7 @@ internal static unsafe partial class LibJack
     internal sealed class Client : SafeHandle
     {
         public Client()
-            : base(0, ownsHandle: true)
-        {
-        }
+            : base(0, ownsHandle: true) { }
 
         public override bool IsInvalid => handle == 0;
 
@@ -42,16 +40,44 @@ internal static unsafe partial class LibJack
     /// <summary>Whether the library is there and has all that is called.</summary>
     internal static bool TryLoad()
     {
-        if (!NativeLibrary.TryLoad("libjack.so.0", out var library)) return false;
+        if (!NativeLibrary.TryLoad("libjack.so.0", out var library))
+            return false;
         string[] needed =
         [
-            "jack_client_open", "jack_client_close", "jack_activate", "jack_set_process_callback", "jack_on_info_shutdown", "jack_port_register", "jack_port_unregister",
-            "jack_port_rename", "jack_port_get_buffer", "jack_midi_get_event_count", "jack_midi_event_get", "jack_midi_clear_buffer", "jack_midi_event_write",
-            "jack_get_ports", "jack_port_get_all_connections", "jack_connect", "jack_disconnect", "jack_free", "jack_port_by_name", "jack_port_flags", "jack_get_cycle_times",
-            "jack_get_time", "jack_get_sample_rate", "jack_set_port_connect_callback", "jack_set_port_registration_callback", "jack_set_graph_order_callback", "jack_set_error_function",
-            "jack_set_info_function", "jack_get_client_name", "jack_port_get_aliases", "jack_set_xrun_callback",
+            "jack_client_open",
+            "jack_client_close",
+            "jack_activate",
+            "jack_set_process_callback",
+            "jack_on_info_shutdown",
+            "jack_port_register",
+            "jack_port_unregister",
+            "jack_port_rename",
+            "jack_port_get_buffer",
+            "jack_midi_get_event_count",
+            "jack_midi_event_get",
+            "jack_midi_clear_buffer",
+            "jack_midi_event_write",
+            "jack_get_ports",
+            "jack_port_get_all_connections",
+            "jack_connect",
+            "jack_disconnect",
+            "jack_free",
+            "jack_port_by_name",
+            "jack_port_flags",
+            "jack_get_cycle_times",
+            "jack_get_time",
+            "jack_get_sample_rate",
+            "jack_set_port_connect_callback",
+            "jack_set_port_registration_callback",
+            "jack_set_graph_order_callback",
+            "jack_set_error_function",
+            "jack_set_info_function",
+            "jack_get_client_name",
+            "jack_port_get_aliases",
+            "jack_set_xrun_callback",
         ];
-        if (Array.Exists(needed, name => !NativeLibrary.TryGetExport(library, name, out _))) return false;
+        if (Array.Exists(needed, name => !NativeLibrary.TryGetExport(library, name, out _)))
+            return false;
         NativeLibrary.SetDllImportResolver(Assembly.GetExecutingAssembly(), (name, _, _) => name == Library ? library : 0);
         return true;
     }

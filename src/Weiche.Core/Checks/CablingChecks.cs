@@ -16,40 +16,85 @@ internal static class CablingChecks
         for (var i = 0; i < flow.Components.Length; i++)
         {
             var places = flow.Components[i].Places;
-            if (!flow.Components[i].IsClosed || places.Any(place => flow.PortAt(place) is not null || flow.Places[place] is null || !search.Endless[place].IsEmpty)) continue;
+            if (
+                !flow.Components[i].IsClosed
+                || places.Any(place => flow.PortAt(place) is not null || flow.Places[place] is null || !search.Endless[place].IsEmpty)
+            )
+                continue;
             var devices = places.Select(place => studio.FindJack(new JackId(flow.Places[place]!.Value.Id))!.Value.Device.Name).Distinct();
             yield return new Finding(
-                FindingKind.Cabling, Severity.Warning, $"ring-{places.Min(place => flow.Places[place]!.Value.Id)}", $"The cables of {WordList.Of([.. devices])} run in a ring",
-                "What gets in goes round by the thrus for ever, and no jack is left to get in by. Take one cable out.")
+                FindingKind.Cabling,
+                Severity.Warning,
+                $"ring-{places.Min(place => flow.Places[place]!.Value.Id)}",
+                $"The cables of {WordList.Of([.. devices])} run in a ring",
+                "What gets in goes round by the thrus for ever, and no jack is left to get in by. Take one cable out."
+            )
             {
                 Paths = WayWords.PathsOf(places.SelectMany(place => flow.OutOf[place])),
-                Proposed = [.. studio.Cables.Where(cable => places.Contains(flow.Number(Place.At(cable.From))!.Value) && places.Contains(flow.Number(Place.At(cable.To))!.Value)).Select(cable => new UnplugCable(cable.From))],
+                Proposed =
+                [
+                    .. studio
+                        .Cables.Where(cable =>
+                            places.Contains(flow.Number(Place.At(cable.From))!.Value)
+                            && places.Contains(flow.Number(Place.At(cable.To))!.Value)
+                        )
+                        .Select(cable => new UnplugCable(cable.From)),
+                ],
             };
         }
-        foreach (var jack in studio.Devices.Where(device => device.IsInterface()).SelectMany(device => device.Jacks.Where(jack => jack.Sends)))
+        foreach (
+            var jack in studio.Devices.Where(device => device.IsInterface()).SelectMany(device => device.Jacks.Where(jack => jack.Sends))
+        )
         {
             var chain = studio.Chain(jack.Id);
-            if (chain.Count <= LongestChain + 1) continue;
+            if (chain.Count <= LongestChain + 1)
+                continue;
             yield return new Finding(
-                FindingKind.Cabling, Severity.Notice, $"chain-{jack.Id}", $"{chain.Count} devices hang in one chain: {chain[0].Device.Name} to {chain[^1].Device.Name}",
-                $"Each thru blurs the bits a little; after {LongestChain} of them a device may miss some. All of them share the 3 125 bytes a second of one wire.");
+                FindingKind.Cabling,
+                Severity.Notice,
+                $"chain-{jack.Id}",
+                $"{chain.Count} devices hang in one chain: {chain[0].Device.Name} to {chain[^1].Device.Name}",
+                $"Each thru blurs the bits a little; after {LongestChain} of them a device may miss some. All of them share the 3 "
+                    + "125 bytes a second of one wire."
+            );
         }
-        foreach (var jack in studio.Devices.SelectMany(device => device.Jacks.Where(jack => jack.Role == JackRole.Thru && studio.CableAt(jack.Id) is not null).Select(jack => (device, jack))))
+        foreach (
+            var jack in studio.Devices.SelectMany(device =>
+                device.Jacks.Where(jack => jack.Role == JackRole.Thru && studio.CableAt(jack.Id) is not null).Select(jack => (device, jack))
+            )
+        )
         {
-            if (jack.device.InnerPaths.Any(path => path.To == Place.At(jack.jack.Id))) continue;
+            if (jack.device.InnerPaths.Any(path => path.To == Place.At(jack.jack.Id)))
+                continue;
             yield return new Finding(
-                FindingKind.Cabling, Severity.Warning, $"thru-{jack.jack.Id}", $"{jack.device.Name} {jack.jack.Name} repeats nothing",
-                $"A cable leads on from {jack.device.Name} {jack.jack.Name}, and the device has no way from its IN to it.");
+                FindingKind.Cabling,
+                Severity.Warning,
+                $"thru-{jack.jack.Id}",
+                $"{jack.device.Name} {jack.jack.Name} repeats nothing",
+                $"A cable leads on from {jack.device.Name} {jack.jack.Name}, and the device has no way from its IN to it."
+            );
         }
-        if (!studio.Ports.Any(port => port.IsLoose)) yield break;
+        if (!studio.Ports.Any(port => port.IsLoose))
+            yield break;
         foreach (var route in studio.Routes.Where(LiveRoutes.Of(studio).IsOn))
         {
-            var ends = studio.SourcesOf(route).Append(studio.FindPort(route.To)!.Value).Where(port => port.IsLoose && (route.From is OneSource || !port.IsSource)).ToList();
-            if (ends.Count == 0) continue;
+            var ends = studio
+                .SourcesOf(route)
+                .Append(studio.FindPort(route.To)!.Value)
+                .Where(port => port.IsLoose && (route.From is OneSource || !port.IsSource))
+                .ToList();
+            if (ends.Count == 0)
+                continue;
             yield return new Finding(
-                FindingKind.Cabling, Severity.Notice, $"loose-{route.Id}", $"{studio.Describe(route)}: nothing is plugged into {ends[0].Place}",
-                $"The route is on, and no cable is said to be in {ends[0].Place}.")
-            { Routes = [route.Id] };
+                FindingKind.Cabling,
+                Severity.Notice,
+                $"loose-{route.Id}",
+                $"{studio.Describe(route)}: nothing is plugged into {ends[0].Place}",
+                $"The route is on, and no cable is said to be in {ends[0].Place}."
+            )
+            {
+                Routes = [route.Id],
+            };
         }
     }
 }

@@ -14,7 +14,15 @@ public sealed record LookedAt(int Routes, int Places, int WaysBack, bool IsWhole
 /// <summary>What the checks have to say about a studio.</summary>
 public sealed class CheckReport
 {
-    internal CheckReport(Studio studio, CircuitSearch search, WaySearch ways, ImmutableArray<Finding> findings, ImmutableArray<WorstLoad> loads, LookedAt looked, Measured measured)
+    internal CheckReport(
+        Studio studio,
+        CircuitSearch search,
+        WaySearch ways,
+        ImmutableArray<Finding> findings,
+        ImmutableArray<WorstLoad> loads,
+        LookedAt looked,
+        Measured measured
+    )
     {
         Measured = measured;
         Studio = studio;
@@ -49,7 +57,8 @@ public sealed class CheckReport
     public CheckReport With(Measured measured)
     {
         var loads = WireLoads.Of(Search.Flow, Ways, measured).ToImmutableArray();
-        if (!WireLoads.AreOthers(Loads, loads)) return this;
+        if (!WireLoads.AreOthers(Loads, loads))
+            return this;
         var findings = Findings.Where(finding => finding.Kind != FindingKind.Wire).Concat(WireLoads.Findings(Search.Flow, Ways, loads));
         return new CheckReport(Studio, Search, Ways, Checker.InOrder(findings), loads, Looked, measured);
     }
@@ -78,7 +87,8 @@ public static class Checker
         var ways = WaySearch.Of(search, previous?.Ways);
         var measured = previous?.Measured ?? Measured.Nothing;
         var loads = WireLoads.Of(search.Flow, ways, measured).ToImmutableArray();
-        var findings = Circuits.Of(search)
+        var findings = Circuits
+            .Of(search)
             .Concat(Doubles.Of(search.Flow, ways))
             .Concat(Doubles.Unknown(studio))
             .Concat(StuckRisks.Of(search.Flow))
@@ -92,7 +102,8 @@ public static class Checker
             search.Flow.Steps.Select(step => step.Route).OfType<Route>().DistinctBy(route => route.Id).Count(),
             search.Flow.Places.Count(place => place is not null),
             search.Flow.Room.Ways.Count(link => link.Kind is LinkKind.Inner or LinkKind.Virtual && link.To != Place.Sound),
-            ways.IsWhole);
+            ways.IsWhole
+        );
         var found = InOrder(findings);
         search.Forget();
         return new CheckReport(studio, search, ways, found, loads, looked, measured);

@@ -40,13 +40,17 @@ internal sealed class CircuitSearch
         Last = new (int, MessageSet)[flow.Components.Length];
         Grows = new bool[count];
         _reused = new bool[flow.Components.Length];
-        for (var i = 0; i < count; i++) _into[i] = flow.Sent[i];
+        for (var i = 0; i < count; i++)
+            _into[i] = flow.Sent[i];
         for (var i = 0; i < flow.Components.Length; i++)
         {
-            if (flow.Components[i].IsClosed) Solve(i);
-            else PassOn(flow.Components[i].Places[0]);
+            if (flow.Components[i].IsClosed)
+                Solve(i);
+            else
+                PassOn(flow.Components[i].Places[0]);
         }
-        if (Array.Exists(Endless, set => !set.IsEmpty)) FindGrowing();
+        if (Array.Exists(Endless, set => !set.IsEmpty))
+            FindGrowing();
     }
 
     internal Flow Flow { get; }
@@ -85,7 +89,8 @@ internal sealed class CircuitSearch
         while (true)
         {
             var next = OneRound(place, last);
-            if (next.IsEmpty) return rounds;
+            if (next.IsEmpty)
+                return rounds;
             rounds++;
             last = next;
         }
@@ -95,11 +100,22 @@ internal sealed class CircuitSearch
     /// has to be worked out.</summary>
     internal IReadOnlyList<Finding>? KnownFindings(int component)
     {
-        if (_previous is null || !_reused[component]) return null;
+        if (_previous is null || !_reused[component])
+            return null;
         // Names stand in them: of ports, and of the groups that routes are from.
-        if (_previous.Flow.Studio.Devices != Flow.Studio.Devices || _previous.Flow.Studio.Cables != Flow.Studio.Cables || _previous.Flow.Studio.Groups != Flow.Studio.Groups) return null;
+        if (
+            _previous.Flow.Studio.Devices != Flow.Studio.Devices
+            || _previous.Flow.Studio.Cables != Flow.Studio.Cables
+            || _previous.Flow.Studio.Groups != Flow.Studio.Groups
+        )
+            return null;
         var places = Flow.Components[component].Places;
-        if (places.Any(place => Grows[place] != (Flow.Places[place] is { } end && _previous.Flow.Number(end) is { } number && _previous.Grows[number]))) return null;
+        if (
+            places.Any(place =>
+                Grows[place] != (Flow.Places[place] is { } end && _previous.Flow.Number(end) is { } number && _previous.Grows[number])
+            )
+        )
+            return null;
         return _previous._findings.GetValueOrDefault(First(component));
     }
 
@@ -113,9 +129,11 @@ internal sealed class CircuitSearch
     {
         for (var place = 0; place < Endless.Length; place++)
         {
-            if (Endless[place].IsEmpty || Flow.Places[place] is not { } end) continue;
+            if (Endless[place].IsEmpty || Flow.Places[place] is not { } end)
+                continue;
             var was = before.Flow.Number(end) is { } number ? before.Endless[number] : MessageSet.Empty;
-            if (!Endless[place].Except(was).IsEmpty) return true;
+            if (!Endless[place].Except(was).IsEmpty)
+                return true;
         }
         return false;
     }
@@ -135,12 +153,14 @@ internal sealed class CircuitSearch
     private void PassOn(int place)
     {
         Reach[place] = _into[place];
-        foreach (var step in Flow.OutOf[place]) Send(step);
+        foreach (var step in Flow.OutOf[place])
+            Send(step);
     }
 
     private void Send(Step step)
     {
-        if (!Reach[step.From].IsEmpty) _into[step.To] = _into[step.To].Union(step.Image(Reach[step.From]));
+        if (!Reach[step.From].IsEmpty)
+            _into[step.To] = _into[step.To].Union(step.Image(Reach[step.From]));
     }
 
     /// <summary>A component with closed ways: forward until nothing is added, then backward until nothing is taken away.</summary>
@@ -150,10 +170,12 @@ internal sealed class CircuitSearch
         var steps = places.SelectMany(place => Flow.OutWithin[place]).ToArray();
         if (_previous is not null && _previous._solved.TryGetValue(steps[0], out var before) && before.IsFor(this, places, steps))
         {
-            for (var i = 0; i < places.Length; i++) (Reach[places[i]], Endless[places[i]]) = (before.Reach[i], before.Endless[i]);
+            for (var i = 0; i < places.Length; i++)
+                (Reach[places[i]], Endless[places[i]]) = (before.Reach[i], before.Endless[i]);
             Rounds[component] = before.Rounds;
             _reused[component] = true;
-            if (before.Rounds > 0) Last[component] = (Flow.Number(before.LastPlace!.Value)!.Value, before.Last);
+            if (before.Rounds > 0)
+                Last[component] = (Flow.Number(before.LastPlace!.Value)!.Value, before.Last);
         }
         else
         {
@@ -162,27 +184,40 @@ internal sealed class CircuitSearch
             foreach (var place in Counted(component))
             {
                 var rounds = CountRounds(place, out var last);
-                if (rounds > Rounds[component]) (Rounds[component], Last[component]) = (rounds, (place, last));
+                if (rounds > Rounds[component])
+                    (Rounds[component], Last[component]) = (rounds, (place, last));
             }
         }
         _solved[steps[0]] = new Solved(
-            [.. places.Select(place => Flow.Places[place])], steps, [.. places.Select(place => _into[place])],
-            [.. places.Select(place => Reach[place])], [.. places.Select(place => Endless[place])], Rounds[component],
-            Rounds[component] > 0 ? Flow.Places[Last[component].Place] : null, Last[component].Messages ?? MessageSet.Empty);
-        foreach (var step in places.SelectMany(place => Flow.OutOf[place]).Where(step => !Flow.IsWithin(step))) Send(step);
+            [.. places.Select(place => Flow.Places[place])],
+            steps,
+            [.. places.Select(place => _into[place])],
+            [.. places.Select(place => Reach[place])],
+            [.. places.Select(place => Endless[place])],
+            Rounds[component],
+            Rounds[component] > 0 ? Flow.Places[Last[component].Place] : null,
+            Last[component].Messages ?? MessageSet.Empty
+        );
+        foreach (var step in places.SelectMany(place => Flow.OutOf[place]).Where(step => !Flow.IsWithin(step)))
+            Send(step);
     }
 
     private void FindReach(int[] places)
     {
-        foreach (var place in places) Reach[place] = _into[place];
-        Spread(places.Select(place => (place, _into[place])), place => Flow.OutWithin[place],
+        foreach (var place in places)
+            Reach[place] = _into[place];
+        Spread(
+            places.Select(place => (place, _into[place])),
+            place => Flow.OutWithin[place],
             static (step, set) => (step.To, step.Image(set)),
             (place, arriving) =>
             {
                 var more = arriving.Except(Reach[place]);
-                if (!more.IsEmpty) Reach[place] = Reach[place].Union(more);
+                if (!more.IsEmpty)
+                    Reach[place] = Reach[place].Union(more);
                 return more;
-            });
+            }
+        );
     }
 
     /// <summary>Carries messages on over steps, until nothing arrives anywhere that is new there.</summary>
@@ -191,25 +226,34 @@ internal sealed class CircuitSearch
     /// <param name="carry">Where a step leads, and what a set becomes on it.</param>
     /// <param name="take">Takes what arrives at a place, and says what of it is new there and goes on.</param>
     internal static void Spread(
-        IEnumerable<(int Place, MessageSet Set)> start, Func<int, IEnumerable<Step>> steps, Func<Step, MessageSet, (int Place, MessageSet Set)> carry, Func<int, MessageSet, MessageSet> take)
+        IEnumerable<(int Place, MessageSet Set)> start,
+        Func<int, IEnumerable<Step>> steps,
+        Func<Step, MessageSet, (int Place, MessageSet Set)> carry,
+        Func<int, MessageSet, MessageSet> take
+    )
     {
         var fresh = new Dictionary<int, MessageSet>();
         var next = new Queue<int>();
-        foreach (var (place, set) in start) Add(place, set);
+        foreach (var (place, set) in start)
+            Add(place, set);
         while (next.TryDequeue(out var place))
         {
-            if (!fresh.Remove(place, out var added)) continue;
+            if (!fresh.Remove(place, out var added))
+                continue;
             foreach (var step in steps(place))
             {
                 var (to, arriving) = carry(step, added);
-                if (!arriving.IsEmpty) Add(to, take(to, arriving));
+                if (!arriving.IsEmpty)
+                    Add(to, take(to, arriving));
             }
         }
 
         void Add(int place, MessageSet more)
         {
-            if (more.IsEmpty) return;
-            if (fresh.TryGetValue(place, out var waiting)) fresh[place] = waiting.Union(more);
+            if (more.IsEmpty)
+                return;
+            if (fresh.TryGetValue(place, out var waiting))
+                fresh[place] = waiting.Union(more);
             else
             {
                 fresh[place] = more;
@@ -218,12 +262,18 @@ internal sealed class CircuitSearch
         }
     }
 
-    /// <summary>What comes back to a place of messages that set out from there, forward or backward, each other place passed once by each message.</summary>
+    /// <summary>What comes back to a place of messages that set out from there, forward or backward, each other place passed once by each
+    /// message.</summary>
     /// <param name="place">The place.</param>
     /// <param name="messages">The messages.</param>
     /// <param name="steps">The steps from a place.</param>
     /// <param name="carry">Where a step leads, and what a set becomes on it.</param>
-    internal static MessageSet Around(int place, MessageSet messages, Func<int, IEnumerable<Step>> steps, Func<Step, MessageSet, (int Place, MessageSet Set)> carry)
+    internal static MessageSet Around(
+        int place,
+        MessageSet messages,
+        Func<int, IEnumerable<Step>> steps,
+        Func<Step, MessageSet, (int Place, MessageSet Set)> carry
+    )
     {
         var back = MessageSet.Empty;
         var seen = new Dictionary<int, MessageSet>();
@@ -236,7 +286,8 @@ internal sealed class CircuitSearch
             }
             var known = seen.GetValueOrDefault(at, MessageSet.Empty);
             var more = arriving.Except(known);
-            if (!more.IsEmpty) seen[at] = known.Union(more);
+            if (!more.IsEmpty)
+                seen[at] = known.Union(more);
             return more;
         });
         return back;
@@ -244,23 +295,34 @@ internal sealed class CircuitSearch
 
     private void FindEndless(int[] places)
     {
-        foreach (var place in places) Endless[place] = Reach[place];
-        Shrink(places, place => CoveredBy(Endless[place], Flow.OutWithin[place], step => step.PreImage(Endless[step.To])), Endless, place => Flow.IntoWithin[place].Select(step => step.From));
+        foreach (var place in places)
+            Endless[place] = Reach[place];
+        Shrink(
+            places,
+            place => CoveredBy(Endless[place], Flow.OutWithin[place], step => step.PreImage(Endless[step.To])),
+            Endless,
+            place => Flow.IntoWithin[place].Select(step => step.From)
+        );
     }
 
-    /// <summary>Takes away from sets what does not come from within them, or does not go on in them, by some steps: what is left comes round
-    /// and goes round for ever, or leads from one closed way to another.</summary>
+    /// <summary>Takes away from sets what does not come from within them, or does not go on in them, by some steps: what is left comes
+    /// round and goes round for ever, or leads from one closed way to another.</summary>
     /// <param name="places">The places.</param>
     /// <param name="steps">The steps that count, each from one of the places to another.</param>
     /// <param name="sets">For each place, by its number, a set; those of the places become smaller.</param>
     internal static void KeepCircling(int[] places, Step[] steps, MessageSet[] sets)
     {
         var (outOf, into) = (steps.ToLookup(step => step.From), steps.ToLookup(step => step.To));
-        Shrink(places, place =>
-        {
-            var goes = CoveredBy(sets[place], outOf[place], step => step.PreImage(sets[step.To]));
-            return CoveredBy(goes, into[place], step => step.Image(sets[step.From]));
-        }, sets, place => outOf[place].Select(step => step.To).Concat(into[place].Select(step => step.From)));
+        Shrink(
+            places,
+            place =>
+            {
+                var goes = CoveredBy(sets[place], outOf[place], step => step.PreImage(sets[step.To]));
+                return CoveredBy(goes, into[place], step => step.Image(sets[step.From]));
+            },
+            sets,
+            place => outOf[place].Select(step => step.To).Concat(into[place].Select(step => step.From))
+        );
     }
 
     /// <summary>What of a set is in one of the sets to which steps lead.</summary>
@@ -270,7 +332,8 @@ internal sealed class CircuitSearch
         var covered = MessageSet.Empty;
         foreach (var step in steps)
         {
-            if (covered.HasAllOf(set)) return set;
+            if (covered.HasAllOf(set))
+                return set;
             covered = covered.Union(lead(step));
         }
         return set.Intersect(covered);
@@ -281,7 +344,8 @@ internal sealed class CircuitSearch
     {
         if (places is [var only])
         {
-            while (rule(only) is var left && !left.Equals(sets[only])) sets[only] = left;
+            while (rule(only) is var left && !left.Equals(sets[only]))
+                sets[only] = left;
             return;
         }
         var next = new Queue<int>(places.Reverse());
@@ -290,21 +354,24 @@ internal sealed class CircuitSearch
         {
             waits.Remove(place);
             var less = rule(place);
-            if (less.Equals(sets[place])) continue;
+            if (less.Equals(sets[place]))
+                continue;
             sets[place] = less;
             foreach (var other in concerned(place))
             {
-                if (waits.Add(other)) next.Enqueue(other);
+                if (waits.Add(other))
+                    next.Enqueue(other);
             }
         }
     }
 
     /// <summary>The places of a component from which rounds are counted. A place from which everything goes on to another one as it
     /// is need not be: whatever comes back there comes back to the other one as well.</summary>
-    private IEnumerable<int> Counted(int component) => Flow.Components[component].Places
-        .Where(place => Flow.Places[place] is not null && !Reach[place].Except(Endless[place]).IsEmpty)
-        .Where(place => !(Flow.OutWithin[place] is [{ IsPlain: true } only] && only.To != place && Flow.Places[only.To] is not null))
-        .Take(MaxCounted);
+    private IEnumerable<int> Counted(int component) =>
+        Flow.Components[component]
+            .Places.Where(place => Flow.Places[place] is not null && !Reach[place].Except(Endless[place]).IsEmpty)
+            .Where(place => !(Flow.OutWithin[place] is [{ IsPlain: true } only] && only.To != place && Flow.Places[only.To] is not null))
+            .Take(MaxCounted);
 
     /// <summary>What is at a place after one round, of messages there that end.</summary>
     internal MessageSet OneRound(int place, MessageSet messages) =>
@@ -317,42 +384,64 @@ internal sealed class CircuitSearch
         var forever = Filled(all.Length);
         foreach (var component in Flow.Components.Reverse())
         {
-            foreach (var place in component.Places) forever[place] = Reach[place];
-            Shrink(component.Places, place => CoveredBy(forever[place], Flow.OutOf[place], step => step.PreImage(forever[step.To])), forever, place => Flow.IntoWithin[place].Select(step => step.From));
+            foreach (var place in component.Places)
+                forever[place] = Reach[place];
+            Shrink(
+                component.Places,
+                place => CoveredBy(forever[place], Flow.OutOf[place], step => step.PreImage(forever[step.To])),
+                forever,
+                place => Flow.IntoWithin[place].Select(step => step.From)
+            );
         }
         // And of that what comes from a closed way.
         var behind = Filled(all.Length);
         foreach (var component in Flow.Components)
         {
-            foreach (var place in component.Places) behind[place] = forever[place];
-            Shrink(component.Places, place => CoveredBy(behind[place], Flow.Into[place], step => step.Image(behind[step.From])), behind, place => Flow.OutWithin[place].Select(step => step.To));
+            foreach (var place in component.Places)
+                behind[place] = forever[place];
+            Shrink(
+                component.Places,
+                place => CoveredBy(behind[place], Flow.Into[place], step => step.Image(behind[step.From])),
+                behind,
+                place => Flow.OutWithin[place].Select(step => step.To)
+            );
         }
         foreach (var place in all.Where(place => !behind[place].IsEmpty))
         {
             var (once, twice) = (MessageSet.Empty, MessageSet.Empty);
             foreach (var step in Flow.OutOf[place])
             {
-                if (forever[step.To].IsEmpty) continue;
+                if (forever[step.To].IsEmpty)
+                    continue;
                 var one = step.PreImage(forever[step.To]);
                 twice = twice.Union(once.Intersect(one)).Union(step.PreImageTwice(forever[step.To], MessageSet.Empty));
                 once = once.Union(one);
             }
             Grows[place] = behind[place].Overlaps(twice);
         }
-
     }
 
     /// <summary>What was found out about a component.</summary>
-    private sealed record Solved(Studios.Place?[] Places, Step[] Steps, MessageSet[] Into, MessageSet[] Reach, MessageSet[] Endless, int Rounds,
-        Studios.Place? LastPlace, MessageSet Last)
+    private sealed record Solved(
+        Studios.Place?[] Places,
+        Step[] Steps,
+        MessageSet[] Into,
+        MessageSet[] Reach,
+        MessageSet[] Endless,
+        int Rounds,
+        Studios.Place? LastPlace,
+        MessageSet Last
+    )
     {
         internal bool IsFor(CircuitSearch search, int[] places, Step[] steps)
         {
             // The same steps are from place to place as before; places that only a route with several sources knows have no name.
-            if (!steps.AsSpan().SequenceEqual(Steps)) return false;
+            if (!steps.AsSpan().SequenceEqual(Steps))
+                return false;
             for (var i = 0; i < places.Length; i++)
             {
-                if (search.Flow.Places[places[i]] != Places[i] || !search._into[places[i]].Equals(Into[i])) return false;
+                if (search.Flow.Places[places[i]] != Places[i] || !search._into[places[i]].Equals(Into[i]))
+                    return false;
             }
             return true;
         }

@@ -13,12 +13,14 @@ namespace Weiche.Core.Checks;
 /// program. A layer an octave apart, or on another channel, is none. The velocity does not matter: the key is struck twice.</remarks>
 internal static class Doubles
 {
-    /// <summary>Of the ways from one origin to one hearer the first two by which a message arrives twice, and that message; null if there are none.</summary>
+    /// <summary>Of the ways from one origin to one hearer the first two by which a message arrives twice, and that message; null if there
+    /// are none.</summary>
     internal static (HeardWay One, HeardWay Other, MidiMessage Witness)? Find(List<HeardWay> ways)
     {
         foreach (var (one, other) in Pairs(ways))
         {
-            if (Witness(one, other) is { } witness) return (one, other, witness);
+            if (Witness(one, other) is { } witness)
+                return (one, other, witness);
         }
         return null;
     }
@@ -28,23 +30,33 @@ internal static class Doubles
     {
         var itself = ReferenceEquals(one, other);
         var onAnyChannel = one.IsLocal || other.IsLocal;
-        var channels = onAnyChannel ? ChannelSet.All : ChannelSet.FromBits(itself ? one.Shape.ChannelsTwice : one.Shape.ChannelsInCommon(other.Shape));
+        var channels = onAnyChannel
+            ? ChannelSet.All
+            : ChannelSet.FromBits(itself ? one.Shape.ChannelsTwice : one.Shape.ChannelsInCommon(other.Shape));
         var keys = itself ? one.Shape.KeysTwice : one.Shape.KeysInCommon(other.Shape);
         var renumbers = one.Shape.Renumbers || other.Shape.Renumbers;
         // Of a way and itself either the channels or the keys meet; of two ways both must.
-        if (itself ? channels.Count == 0 && keys == 0 && !renumbers : channels.Count == 0 && !renumbers && one.Heard.Intersect(other.Heard).SystemBits == 0) return null;
+        if (
+            itself
+                ? channels.Count == 0 && keys == 0 && !renumbers
+                : channels.Count == 0 && !renumbers && one.Heard.Intersect(other.Heard).SystemBits == 0
+        )
+            return null;
         // Mostly one of the first that are sent is heard by both; only if none is, what is heard by both is worked out.
         foreach (var message in itself ? [] : InCommon(one.All).Take(FirstTried))
         {
-            if (IsTwice(one, other, message, onAnyChannel)) return message;
+            if (IsTwice(one, other, message, onAnyChannel))
+                return message;
         }
         var both = one.Sent.Intersect(other.Sent);
-        if (both.IsEmpty) return null;
+        if (both.IsEmpty)
+            return null;
         var sure = itself ? [] : InCommon(both);
         var rest = both.Members(MessageKinds.All.Where(kind => itself || renumbers || !kind.HasChannel()));
         foreach (var message in sure.Concat(rest))
         {
-            if (IsTwice(one, other, message, onAnyChannel)) return message;
+            if (IsTwice(one, other, message, onAnyChannel))
+                return message;
         }
         return null;
 
@@ -58,24 +70,30 @@ internal static class Doubles
     private static bool IsTwice(HeardWay one, HeardWay other, MidiMessage message, bool onAnyChannel)
     {
         var arriving = one.Arriving(message);
-        if (!ReferenceEquals(one, other)) return other.Arriving(message) is { Count: > 0 } twins && arriving.Exists(each => twins.Exists(twin => IsSame(each, twin, onAnyChannel)));
+        if (!ReferenceEquals(one, other))
+            return other.Arriving(message) is { Count: > 0 } twins
+                && arriving.Exists(each => twins.Exists(twin => IsSame(each, twin, onAnyChannel)));
         return arriving.ConvertAll(Sort).Distinct().Count() < arriving.Count;
     }
 
     /// <summary>The findings.</summary>
     internal static IEnumerable<Finding> Of(Flow flow, WaySearch search) => search.ByEnds(ways => Of(flow, ways));
 
-    /// <summary>Devices that can be played, sound and are played from here, of which nobody has said whether their keys play their own sound:
-    /// whether anything arrives twice there is not known.</summary>
+    /// <summary>Devices that can be played, sound and are played from here, of which nobody has said whether their keys play their own
+    /// sound: whether anything arrives twice there is not known.</summary>
     internal static IEnumerable<Finding> Unknown(Studio studio)
     {
         var played = studio.Routes.Select(route => studio.FindPort(route.To)?.Device.Id).ToHashSet();
         return from device in studio.Devices
                where device.PlaysItself && device.LocalControl is null && played.Contains(device.Id)
                select new Finding(
-                   FindingKind.Asked, Severity.Notice, $"local-{device.Id}", $"Does {device.Name} play its own sound?",
+                   FindingKind.Asked,
+                   Severity.Notice,
+                   $"local-{device.Id}",
+                   $"Does {device.Name} play its own sound?",
                    $"{device.Name} can be played and makes a sound, and nobody has said whether the two are joined in it (local control). "
-                   + "Until then nobody can say whether what is sent to it sounds twice.")
+                       + "Until then nobody can say whether what is sent to it sounds twice."
+               )
                {
                    Proposed = [new SayLocalControl(device.Id, true), new SayLocalControl(device.Id, false)],
                };
@@ -83,7 +101,8 @@ internal static class Doubles
 
     private static Finding? Of(Flow flow, List<HeardWay> ways)
     {
-        if (Find(ways) is not var (one, other, witness)) return null;
+        if (Find(ways) is not var (one, other, witness))
+            return null;
         var told = new[] { one, other }.Select(way => Told(flow, way, witness)).ToArray();
         var apart = (told[0].Delay - told[1].Delay).Length;
         var own = one.From.Id == one.Hearer.Id;
@@ -92,8 +111,12 @@ internal static class Doubles
         var by = ReferenceEquals(one, other) ? $"twice by {told[0].Name}" : $"by {told[0].Name} and by {told[1].Name}";
         Step[] steps = [.. one.Steps, .. other.Steps];
         return new Finding(
-            FindingKind.Doubled, Severity.Warning, string.Create(CultureInfo.InvariantCulture, $"double-{flow.Places[one.Origin]!.Value.Id}-{one.Hearer.Id}"),
-            title, $"{MessageAt(witness)} gets to {one.Hearer.Name} {by}, {distance}.")
+            FindingKind.Doubled,
+            Severity.Warning,
+            string.Create(CultureInfo.InvariantCulture, $"double-{flow.Places[one.Origin]!.Value.Id}-{one.Hearer.Id}"),
+            title,
+            $"{MessageAt(witness)} gets to {one.Hearer.Name} {by}, {distance}."
+        )
         {
             Ways = [.. told],
             Routes = RoutesOf(steps),
@@ -104,36 +127,47 @@ internal static class Doubles
     }
 
     /// <summary>What it does to hear a message of a kind twice.</summary>
-    private static string Harm(MessageKind kind, MidiSpan apart) => kind switch
-    {
-        MessageKind.Note => apart.Microseconds is > 0 and < 30_000
-            ? "So close together it is one sound that is too loud and hollow: each note cancels part of itself."
-            : "Each note is struck twice, and a note-off ends only one of the two.",
-        MessageKind.SystemExclusive => "Each dump is taken in twice: it costs the wire twice the time, and the second may come while the first is still being stored.",
-        MessageKind.Clock or MessageKind.QuarterFrame => "What follows it counts every beat twice: it runs at double tempo.",
-        MessageKind.Start or MessageKind.Continue or MessageKind.Stop or MessageKind.SongPosition or MessageKind.SongSelect => "It is told twice to start or to go somewhere: the second may set it back to the beginning.",
-        MessageKind.ProgramChange => "The sound is called up twice: what is held may be cut the second time.",
-        MessageKind.ActiveSensing => "It does no harm to what sounds, and costs the wire twice the time.",
-        _ => "Each value is set twice: it costs the wire twice the time, and steps that count up or down are counted twice.",
-    };
+    private static string Harm(MessageKind kind, MidiSpan apart) =>
+        kind switch
+        {
+            MessageKind.Note => apart.Microseconds is > 0 and < 30_000
+                ? "So close together it is one sound that is too loud and hollow: each note cancels part of itself."
+                : "Each note is struck twice, and a note-off ends only one of the two.",
+            MessageKind.SystemExclusive =>
+                "Each dump is taken in twice: it costs the wire twice the time, and the second may come while the first is still "
+                    + "being stored.",
+            MessageKind.Clock or MessageKind.QuarterFrame => "What follows it counts every beat twice: it runs at double tempo.",
+            MessageKind.Start or MessageKind.Continue or MessageKind.Stop or MessageKind.SongPosition or MessageKind.SongSelect =>
+                "It is told twice to start or to go somewhere: the second may set it back to the beginning.",
+            MessageKind.ProgramChange => "The sound is called up twice: what is held may be cut the second time.",
+            MessageKind.ActiveSensing => "It does no harm to what sounds, and costs the wire twice the time.",
+            _ => "Each value is set twice: it costs the wire twice the time, and steps that count up or down are counted twice.",
+        };
 
-    private static IEnumerable<(DeviceId, InnerPathId)> Local(HeardWay way) => way.IsLocal ? [(way.From.Id, way.From.LocalControl!.Id)] : [];
+    private static IEnumerable<(DeviceId, InnerPathId)> Local(HeardWay way) =>
+        way.IsLocal ? [(way.From.Id, way.From.LocalControl!.Id)] : [];
 
     private static FoundWay Told(Flow flow, HeardWay way, MidiMessage witness)
     {
-        if (way.IsLocal) return new FoundWay("its own keys (local control)", [], way.From.LocalControl!.Delay);
+        if (way.IsLocal)
+            return new FoundWay("its own keys (local control)", [], way.From.LocalControl!.Delay);
         var strides = new List<MessageStep>();
         var here = witness;
         foreach (var step in way.Steps)
         {
             var became = step.Run(here);
-            if (became.IsEmpty) break;
+            if (became.IsEmpty)
+                break;
             strides.Add(new MessageStep(step, here, became[0]));
             here = became[0];
         }
         var legs = flow.Words.Legs(strides);
         var begin = flow.PortAt(way.Origin) is { IsSource: true } port ? port.Port.Wire.UsualDelay() : MidiSpan.Zero;
-        var name = string.Join(", then ", way.Steps.Where(step => step.Route is not null && flow.Places[step.To] is not null).Select(step => $"the route {flow.Words.NameOf(step.Route!)}"));
+        var name = string.Join(
+            ", then ",
+            way.Steps.Where(step => step.Route is not null && flow.Places[step.To] is not null)
+                .Select(step => $"the route {flow.Words.NameOf(step.Route!)}")
+        );
         return new FoundWay(name.Length > 0 ? name : "the cables", legs, begin + MidiSpan.Sum(legs.Select(leg => leg.Delay)));
     }
 
@@ -142,20 +176,24 @@ internal static class Doubles
         // Who gets to a place by more ways than this hears of the first pair among them soon enough.
         for (var i = 0; i < Math.Min(ways.Count, 16); i++)
         {
-            if (ways[i].Steps.Any(step => !step.Stages.IsEmpty)) yield return (ways[i], ways[i]);
-            for (var j = i + 1; j < Math.Min(ways.Count, 16); j++) yield return (ways[i], ways[j]);
+            if (ways[i].Steps.Any(step => !step.Stages.IsEmpty))
+                yield return (ways[i], ways[i]);
+            for (var j = i + 1; j < Math.Min(ways.Count, 16); j++)
+                yield return (ways[i], ways[j]);
         }
     }
 
     /// <summary>Whether two messages are the same but for their values. Keys play their own sound whatever channel they send on.</summary>
     private static bool IsSame(MidiMessage one, MidiMessage other, bool onAnyChannel) =>
-        Sort(onAnyChannel && one.HasChannel ? one.OnChannelIndex(0) : one) == Sort(onAnyChannel && other.HasChannel ? other.OnChannelIndex(0) : other);
+        Sort(onAnyChannel && one.HasChannel ? one.OnChannelIndex(0) : one)
+        == Sort(onAnyChannel && other.HasChannel ? other.OnChannelIndex(0) : other);
 
     /// <summary>What makes two messages the same: all but the value.</summary>
-    private static (MessageKind, int, int) Sort(MidiMessage message) => message.Kind switch
-    {
-        MessageKind.PitchBend or MessageKind.ChannelPressure => (message.Kind, message.ChannelIndex, 0),
-        _ when message.HasChannel => (message.Kind, message.ChannelIndex, message.Data1),
-        _ => (message.Kind, 0, 0),
-    };
+    private static (MessageKind, int, int) Sort(MidiMessage message) =>
+        message.Kind switch
+        {
+            MessageKind.PitchBend or MessageKind.ChannelPressure => (message.Kind, message.ChannelIndex, 0),
+            _ when message.HasChannel => (message.Kind, message.ChannelIndex, message.Data1),
+            _ => (message.Kind, 0, 0),
+        };
 }

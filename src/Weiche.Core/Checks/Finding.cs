@@ -138,7 +138,8 @@ public sealed record Finding(FindingKind Kind, Severity Severity, string Key, st
     /// <summary>Of a circuit that is closed but for a route that is switched off: what switches that on.</summary>
     internal SwitchRoute? Opens { get; init; }
 
-    /// <summary>The edit that mends it at once, where there is a plain one; null if what to do is to be weighed (see <see cref="RemedySearch"/>).</summary>
+    /// <summary>The edit that mends it at once, where there is a plain one; null if what to do is to be weighed (see
+    /// <see cref="RemedySearch"/>).</summary>
     public StudioEdit? Mend => Proposed is [var first, ..] ? first : null;
 
     /// <summary>Changes that may mend it besides switching off what has part in it.</summary>
@@ -151,22 +152,23 @@ public sealed record Finding(FindingKind Kind, Severity Severity, string Key, st
     public bool IsOpenCircuit => Kind is FindingKind.Endless or FindingKind.Growing;
 
     /// <summary>The kind in words, for a sign: "Endless".</summary>
-    public string Sign => Kind switch
-    {
-        FindingKind.Growing => "Growing",
-        FindingKind.Endless => "Endless",
-        FindingKind.Doubled => "Double",
-        FindingKind.Stuck => "Stuck",
-        FindingKind.Wire => "Wire",
-        FindingKind.Clock => "Clock",
-        FindingKind.Mpe => "MPE",
-        FindingKind.Cabling => "Cable",
-        FindingKind.Name => "Name",
-        FindingKind.Lineup => "Lineup",
-        FindingKind.Silence => "Silence",
-        FindingKind.Unheard => "Unheard",
-        FindingKind.Asked => "Asks",
-        FindingKind.DyingOut => "Dies out",
-        _ => "Held",
-    };
+    public string Sign =>
+        Kind switch
+        {
+            FindingKind.Growing => "Growing",
+            FindingKind.Endless => "Endless",
+            FindingKind.Doubled => "Double",
+            FindingKind.Stuck => "Stuck",
+            FindingKind.Wire => "Wire",
+            FindingKind.Clock => "Clock",
+            FindingKind.Mpe => "MPE",
+            FindingKind.Cabling => "Cable",
+            FindingKind.Name => "Name",
+            FindingKind.Lineup => "Lineup",
+            FindingKind.Silence => "Silence",
+            FindingKind.Unheard => "Unheard",
+            FindingKind.Asked => "Asks",
+            FindingKind.DyingOut => "Dies out",
+            _ => "Held",
+        };
 }

@@ -7,7 +7,8 @@ using Weiche.Core.Ways;
 namespace Weiche.Core.Checks;
 
 /// <summary>A step of the graph that messages run through: a route, or one of the ways in the room.</summary>
-/// <remarks>It remembers what it made of sets. One that is the same in the next version of a studio is taken from the version before, memory and all.</remarks>
+/// <remarks>It remembers what it made of sets. One that is the same in the next version of a studio is taken from the version before,
+/// memory and all.</remarks>
 /// <param name="from">The place where it begins, by number.</param>
 /// <param name="to">The place where it ends, by number.</param>
 /// <param name="route">The route, or null. A route with several sources is a step from each of them to a place of its own, and
@@ -39,9 +40,11 @@ internal sealed class Step(int from, int to, Route? route, Link? link, Immutable
     /// <summary>What its stages do, in words: "no clock · ch 1 → 3"; empty for none.</summary>
     internal string Signs => field ??= string.Join(" · ", stages.Where(stage => stage is not OffStage).Select(stage => stage.Sign));
 
-    internal MessageSet Image(MessageSet set) => IsPlain || set.IsEmpty ? set : _images.Find(set) ?? _images.Keep(set, Stage.ImageOf(stages, set.Except(taken)));
+    internal MessageSet Image(MessageSet set) =>
+        IsPlain || set.IsEmpty ? set : _images.Find(set) ?? _images.Keep(set, Stage.ImageOf(stages, set.Except(taken)));
 
-    internal MessageSet PreImage(MessageSet set) => IsPlain || set.IsEmpty ? set : _preImages.Find(set) ?? _preImages.Keep(set, Stage.PreImageOf(stages, set).Except(taken));
+    internal MessageSet PreImage(MessageSet set) =>
+        IsPlain || set.IsEmpty ? set : _preImages.Find(set) ?? _preImages.Keep(set, Stage.PreImageOf(stages, set).Except(taken));
 
     /// <summary>The messages from which at least two ways lead on (<see cref="Stage.PreImageTwice"/>).</summary>
     internal MessageSet PreImageTwice(MessageSet once, MessageSet twice)
@@ -66,12 +69,15 @@ internal sealed class Step(int from, int to, Route? route, Link? link, Immutable
         var one = message;
         foreach (var step in steps)
         {
-            if (step.Taken.Contains(one)) return [];
+            if (step.Taken.Contains(one))
+                return [];
             foreach (var stage in step.Stages)
             {
                 var count = stage.Apply(one, results);
-                if (count == 0) return [];
-                if (count > 1) return Spread(steps, message);
+                if (count == 0)
+                    return [];
+                if (count > 1)
+                    return Spread(steps, message);
                 one = results[0];
             }
         }
@@ -80,7 +86,8 @@ internal sealed class Step(int from, int to, Route? route, Link? link, Immutable
         static List<Midi.MidiMessage> Spread(Step[] steps, Midi.MidiMessage message)
         {
             var here = new List<Midi.MidiMessage> { message };
-            foreach (var step in steps) here = [.. here.SelectMany(each => step.Run(each))];
+            foreach (var step in steps)
+                here = [.. here.SelectMany(each => step.Run(each))];
             return here;
         }
     }
@@ -109,7 +116,8 @@ internal sealed class Flow
         foreach (var link in Room.Ways)
         {
             // What a device's keys and sound do is no way from one place to another.
-            if (link.On && Number(link.From) is { } from && Number(link.To) is { } to) steps.Add(StepOf(places, from, to, null, link, link.Stages, MessageSet.Empty));
+            if (link.On && Number(link.From) is { } from && Number(link.To) is { } to)
+                steps.Add(StepOf(places, from, to, null, link, link.Stages, MessageSet.Empty));
         }
         AddRoutes(places, steps);
         Places = [.. places];
@@ -120,16 +128,19 @@ internal sealed class Flow
         (OutWithin, IntoWithin) = (Within(OutOf), Within(Into));
 
         // Where several sources come together nobody sends or hears.
-        MessageSet[] AtAll(MessageSet[] sets) => Places.Length == sets.Length ? sets : [.. sets, .. CircuitSearch.Filled(Places.Length - sets.Length)];
+        MessageSet[] AtAll(MessageSet[] sets) =>
+            Places.Length == sets.Length ? sets : [.. sets, .. CircuitSearch.Filled(Places.Length - sets.Length)];
 
         Step[][] Lists(Func<Step, int> end)
         {
             var lists = new List<Step>[Places.Length];
-            foreach (var step in Steps) (lists[end(step)] ??= []).Add(step);
+            foreach (var step in Steps)
+                (lists[end(step)] ??= []).Add(step);
             return Array.ConvertAll(lists, list => list?.ToArray() ?? []);
         }
 
-        Step[][] Within(Step[][] lists) => Array.ConvertAll(lists, steps => Array.TrueForAll(steps, IsWithin) ? steps : Array.FindAll(steps, IsWithin));
+        Step[][] Within(Step[][] lists) =>
+            Array.ConvertAll(lists, steps => Array.TrueForAll(steps, IsWithin) ? steps : Array.FindAll(steps, IsWithin));
     }
 
     internal Studio Studio { get; }
@@ -183,32 +194,40 @@ internal sealed class Flow
     internal DevicePort? PortAt(int place) => Places[place] is { Kind: PlaceKind.Port } end ? Studio.FindPort(new PortId(end.Id)) : null;
 
     /// <summary>The device that has a port or jack.</summary>
-    internal Device? OwnerOf(Place place) => place.Kind == PlaceKind.Jack ? Studio.FindJack(new JackId(place.Id))?.Device : Studio.FindPort(new PortId(place.Id))?.Owner;
+    internal Device? OwnerOf(Place place) =>
+        place.Kind == PlaceKind.Jack ? Studio.FindJack(new JackId(place.Id))?.Device : Studio.FindPort(new PortId(place.Id))?.Owner;
 
     /// <summary>Whether a step stays within its component.</summary>
     internal bool IsWithin(Step step) => ComponentOf[step.From] == ComponentOf[step.To];
 
-    private static StepKey KeyOf(List<Place?> places, int from, int to, Route? route, Link? link) => new(route?.Id, link?.Inner?.Id, places[from], places[to]);
+    private static StepKey KeyOf(List<Place?> places, int from, int to, Route? route, Link? link) =>
+        new(route?.Id, link?.Inner?.Id, places[from], places[to]);
 
     private Dictionary<StepKey, Step> ByKey()
     {
         var (steps, places) = (new Dictionary<StepKey, Step>(Steps.Length), Places.ToList());
-        foreach (var step in Steps) steps.TryAdd(KeyOf(places, step.From, step.To, step.Route, step.Link), step);
+        foreach (var step in Steps)
+            steps.TryAdd(KeyOf(places, step.From, step.To, step.Route, step.Link), step);
         // A route that rests now may be back in the next version, or in the next lineup.
         foreach (var (key, step) in _before ?? [])
         {
-            if (key.Route is { } route && Studio.FindRoute(route) is not null) steps.TryAdd(key, step);
+            if (key.Route is { } route && Studio.FindRoute(route) is not null)
+                steps.TryAdd(key, step);
         }
         _before = null;
         return steps;
     }
 
-    /// <summary>A step: that of the version before if it is the very same, else a new one, with the memory of one that does the same.</summary>
+    /// <summary>A step: that of the version before if it is the very same, else a new one, with the memory of one that does the
+    /// same.</summary>
     private Step StepOf(List<Place?> places, int from, int to, Route? route, Link? link, ImmutableArray<Stage> stages, MessageSet taken)
     {
         var known = _before?.GetValueOrDefault(KeyOf(places, from, to, route, link));
-        if (known is null || known.Stages != stages || !known.Taken.Equals(taken)) return new Step(from, to, route, link, stages, taken);
-        return known.From == from && known.To == to && ReferenceEquals(known.Route, route) && known.Link == link ? known : new Step(from, to, route, link, stages, taken, known);
+        if (known is null || known.Stages != stages || !known.Taken.Equals(taken))
+            return new Step(from, to, route, link, stages, taken);
+        return known.From == from && known.To == to && ReferenceEquals(known.Route, route) && known.Link == link
+            ? known
+            : new Step(from, to, route, link, stages, taken, known);
     }
 
     private void AddRoutes(List<Place?> places, List<Step> steps)
@@ -218,18 +237,30 @@ internal sealed class Flow
         var together = new Dictionary<RouteId, int>();
         foreach (var route in Studio.Routes)
         {
-            if (live.SourcesOf(route).Count(source => live.At(route, source) == RouteState.Live) <= 1) continue;
+            if (live.SourcesOf(route).Count(source => live.At(route, source) == RouteState.Live) <= 1)
+                continue;
             together.Add(route.Id, places.Count);
             places.Add(null);
-            steps.Add(StepOf(places, places.Count - 1, Number(Place.At(route.To))!.Value, route, null, route.Stages, Studio.LeftOutAt(route.To)));
+            steps.Add(
+                StepOf(places, places.Count - 1, Number(Place.At(route.To))!.Value, route, null, route.Stages, Studio.LeftOutAt(route.To))
+            );
         }
         foreach (var source in live.Sources)
         {
             foreach (var (route, taken) in live.LiveFrom(Studio.FindPort(source)!.Value))
             {
                 var isTogether = together.TryGetValue(route.Id, out var at);
-                steps.Add(StepOf(
-                    places, Number(Place.At(source))!.Value, isTogether ? at : Number(Place.At(route.To))!.Value, route, null, isTogether ? [] : route.Stages, isTogether ? taken : taken.Union(Studio.LeftOutAt(route.To))));
+                steps.Add(
+                    StepOf(
+                        places,
+                        Number(Place.At(source))!.Value,
+                        isTogether ? at : Number(Place.At(route.To))!.Value,
+                        route,
+                        null,
+                        isTogether ? [] : route.Stages,
+                        isTogether ? taken : taken.Union(Studio.LeftOutAt(route.To))
+                    )
+                );
             }
         }
     }
@@ -256,7 +287,8 @@ internal sealed record Component(int[] Places, bool IsClosed)
         var count = 0;
         for (var start = 0; start < places; start++)
         {
-            if (order[start] == 0) path.Push((start, 0));
+            if (order[start] == 0)
+                path.Push((start, 0));
             while (path.TryPop(out var here))
             {
                 var (place, next) = here;
@@ -273,7 +305,8 @@ internal sealed record Component(int[] Places, bool IsClosed)
                 for (; next < outOf[place].Length && !deeper; next++)
                 {
                     var step = outOf[place][next];
-                    if (follow?.Invoke(step) == false) continue;
+                    if (follow?.Invoke(step) == false)
+                        continue;
                     if (order[step.To] == 0)
                     {
                         path.Push((place, next + 1));
@@ -285,7 +318,8 @@ internal sealed record Component(int[] Places, bool IsClosed)
                         low[place] = Math.Min(low[place], order[step.To]);
                     }
                 }
-                if (deeper || low[place] != order[place]) continue;
+                if (deeper || low[place] != order[place])
+                    continue;
                 var members = new List<int>();
                 int member;
                 do
@@ -293,14 +327,19 @@ internal sealed record Component(int[] Places, bool IsClosed)
                     member = waiting.Pop();
                     component[member] = found.Count;
                     members.Add(member);
-                }
-                while (member != place);
+                } while (member != place);
                 members.Sort();
-                found.Add(new Component([.. members], members.Count > 1 || outOf[place].Any(step => step.To == place && follow?.Invoke(step) != false)));
+                found.Add(
+                    new Component(
+                        [.. members],
+                        members.Count > 1 || outOf[place].Any(step => step.To == place && follow?.Invoke(step) != false)
+                    )
+                );
             }
         }
         found.Reverse();
-        for (var place = 0; place < places; place++) component[place] = found.Count - 1 - component[place];
+        for (var place = 0; place < places; place++)
+            component[place] = found.Count - 1 - component[place];
         return (component, [.. found]);
     }
 }

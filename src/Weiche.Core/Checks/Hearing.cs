@@ -12,7 +12,8 @@ internal static class Hearing
 {
     private const int MostProposed = 3;
 
-    /// <summary>For each place which messages there get on to where something is done with them: backward, until nothing is added.</summary>
+    /// <summary>For each place which messages there get on to where something is done with them: backward, until nothing is
+    /// added.</summary>
     /// <param name="flow">The graph.</param>
     /// <param name="ends">What is done with messages at each place; empty where nothing is.</param>
     internal static MessageSet[] Back(Flow flow, MessageSet[] ends)
@@ -31,11 +32,13 @@ internal static class Hearing
             {
                 waits.Remove(place);
                 var set = HeardFrom(place);
-                if (set.Equals(sets[place])) continue;
+                if (set.Equals(sets[place]))
+                    continue;
                 sets[place] = set;
                 foreach (var step in flow.IntoWithin[place])
                 {
-                    if (waits.Add(step.From)) next.Enqueue(step.From);
+                    if (waits.Add(step.From))
+                        next.Enqueue(step.From);
                 }
             }
         }
@@ -44,7 +47,8 @@ internal static class Hearing
         MessageSet HeardFrom(int place)
         {
             var set = sets[place];
-            foreach (var step in flow.OutOf[place]) set = set.Union(step.PreImage(sets[step.To]));
+            foreach (var step in flow.OutOf[place])
+                set = set.Union(step.PreImage(sets[step.To]));
             return set;
         }
     }
@@ -53,7 +57,8 @@ internal static class Hearing
     {
         var flow = search.Flow;
         // Where nothing is laid yet, nothing can be missed.
-        if (flow.Studio.Routes.IsEmpty) return [];
+        if (flow.Studio.Routes.IsEmpty)
+            return [];
         var heard = Back(flow, flow.Listening);
         // Where everything that hears sounds, what is heard sounds.
         var sounds = ReferenceEquals(flow.Room.Sounding, flow.Room.Listening) ? heard : Back(flow, flow.Sounding);
@@ -67,18 +72,30 @@ internal static class Hearing
         {
             var places = flow.Room.OriginsOf(device);
             var sends = places.Aggregate(MessageSet.Empty, (set, place) => set.Union(flow.Room.SentOnChannels[place]));
-            if (sends.IsEmpty || device.LocalControl is { On: true }) continue;
-            if (Array.Exists(places, place => sounding[place].Overlaps(flow.Room.SentOnChannels[place]))) continue;
+            if (sends.IsEmpty || device.LocalControl is { On: true })
+                continue;
+            if (Array.Exists(places, place => sounding[place].Overlaps(flow.Room.SentOnChannels[place])))
+                continue;
             var ports = flow.Studio.PortsOf(device.Id).Where(port => port.IsSource).ToList();
-            var routes = flow.Studio.Routes.Where(route => flow.Studio.SourcesOf(route).Any(source => ports.Exists(port => port.Id == source.Id))).ToList();
+            var routes = flow
+                .Studio.Routes.Where(route => flow.Studio.SourcesOf(route).Any(source => ports.Exists(port => port.Id == source.Id)))
+                .ToList();
             var on = routes.FindAll(LiveRoutes.Of(flow.Studio).IsOn);
-            var why = ports.Count == 0 ? "It is not met through any port: say where it is plugged in."
+            var why =
+                ports.Count == 0 ? "It is not met through any port: say where it is plugged in."
                 : routes.Count == 0 ? "No route leads on from it."
-                : routes.TrueForAll(route => !route.On) ? $"{(routes.Count == 1 ? "Its only route is" : "All its routes are")} switched off."
+                : routes.TrueForAll(route => !route.On)
+                    ? $"{(routes.Count == 1 ? "Its only route is" : "All its routes are")} switched off."
                 : on.Count == 0 ? $"None of its routes is in {InForce(flow.Studio)}."
                 : on.Count == 1 ? $"Its only route ends at {WhereTo(flow, on[0])}."
                 : "Each of its routes ends at something that makes no sound of its own, or stops what it sends.";
-            yield return new Finding(FindingKind.Silence, Severity.Notice, $"silent-{device.Id}", $"{device.Name} reaches nothing that sounds", why)
+            yield return new Finding(
+                FindingKind.Silence,
+                Severity.Notice,
+                $"silent-{device.Id}",
+                $"{device.Name} reaches nothing that sounds",
+                why
+            )
             {
                 Device = device.Id,
                 Routes = [.. on.Select(route => route.Id)],
@@ -89,29 +106,47 @@ internal static class Hearing
 
     private static string InForce(Studio studio) => studio.InForce is { } lineup ? studio.NameOf(lineup) : "force";
 
-    /// <summary>What may let something through: a route switched on; a stage taken off; a channel moved to one that is listened to.</summary>
+    /// <summary>What may let something through: a route switched on; a stage taken off; a channel moved to one that is listened
+    /// to.</summary>
     private static IEnumerable<StudioEdit> Proposals(Studio studio, List<Route> routes, ChannelSet sent)
     {
         var live = LiveRoutes.Of(studio);
         foreach (var route in routes.Where(route => !live.IsOn(route)).Take(MostProposed))
-            yield return route.On && studio.InForce is { } lineup ? new PlaceRoute(route.Id, lineup, true) : new SwitchRoute(route.Id, true);
+            yield return route.On && studio.InForce is { } lineup
+                ? new PlaceRoute(route.Id, lineup, true)
+                : new SwitchRoute(route.Id, true);
         foreach (var route in routes.Where(live.IsOn).Take(MostProposed))
         {
-            for (var i = 0; i < route.Stages.Length; i++) yield return new RemoveStage(route.Id, i, route.Stages[i].Name);
-            foreach (var hearer in HearersAt(studio, studio.FindPort(route.To)!.Value).Where(device => device.Listens.Count is > 0 and < Channel.Count))
+            for (var i = 0; i < route.Stages.Length; i++)
+                yield return new RemoveStage(route.Id, i, route.Stages[i].Name);
+            foreach (
+                var hearer in HearersAt(studio, studio.FindPort(route.To)!.Value)
+                    .Where(device => device.Listens.Count is > 0 and < Channel.Count)
+            )
             {
-                yield return new AddStage(route.Id, new ChannelsStage(ChannelMap.Identity.Leading(sent.Count is > 0 and < Channel.Count ? sent : ChannelSet.All, hearer.Listens.Members.First())));
+                yield return new AddStage(
+                    route.Id,
+                    new ChannelsStage(
+                        ChannelMap.Identity.Leading(
+                            sent.Count is > 0 and < Channel.Count ? sent : ChannelSet.All,
+                            hearer.Listens.Members.First()
+                        )
+                    )
+                );
             }
         }
     }
 
     /// <summary>The devices that hear what arrives at a destination: those on its wire, or the destination's own.</summary>
-    private static IEnumerable<Device> HearersAt(Studio studio, DevicePort to) => studio.Chain(to.Port.Jack ?? default).Select(link => link.Device).DefaultIfEmpty(to.Device);
+    private static IEnumerable<Device> HearersAt(Studio studio, DevicePort to) =>
+        studio.Chain(to.Port.Jack ?? default).Select(link => link.Device).DefaultIfEmpty(to.Device);
 
     private static string WhereTo(Flow flow, Route route)
     {
         var to = flow.Studio.FindPort(route.To)!.Value;
-        return to.Device.Kind.Facts().OnlyShows ? $"{to.Name}, a display" : to.Device.Sounds ? $"{to.Name}, which gets nothing of it that it listens to" : $"{to.Name}, which makes no sound of its own";
+        return to.Device.Kind.Facts().OnlyShows ? $"{to.Name}, a display"
+            : to.Device.Sounds ? $"{to.Name}, which gets nothing of it that it listens to"
+            : $"{to.Name}, which makes no sound of its own";
     }
 
     private static IEnumerable<Finding> SilentDestinations(CircuitSearch search)
@@ -120,7 +155,8 @@ internal static class Hearing
         var heard = new Dictionary<DeviceId, bool>();
         for (var place = 0; place < flow.Places.Length; place++)
         {
-            if (flow.Listening[place].IsEmpty) continue;
+            if (flow.Listening[place].IsEmpty)
+                continue;
             var device = flow.HearerAt(place)!;
             heard[device.Id] = heard.GetValueOrDefault(device.Id) || search.Reach[place].Overlaps(flow.Listening[place]);
         }
@@ -129,16 +165,27 @@ internal static class Hearing
             var ports = flow.Studio.PortsOf(device.Id).Where(port => !port.IsSource).ToList();
             var routes = flow.Studio.Routes.Where(route => ports.Exists(port => port.Id == route.To)).ToList();
             var on = routes.FindAll(LiveRoutes.Of(flow.Studio).IsOn);
-            var why = ports.Count == 0 && !device.Jacks.Any(jack => jack.Role == JackRole.In && flow.Studio.CableAt(jack.Id) is not null) ? "Nothing is plugged into it: say where it hangs."
+            var why =
+                ports.Count == 0 && !device.Jacks.Any(jack => jack.Role == JackRole.In && flow.Studio.CableAt(jack.Id) is not null)
+                    ? "Nothing is plugged into it: say where it hangs."
                 : routes.Count == 0 ? "No route leads to it."
-                : routes.TrueForAll(route => !route.On) ? $"{(routes.Count == 1 ? "The only route to it is" : "All routes to it are")} switched off."
+                : routes.TrueForAll(route => !route.On)
+                    ? $"{(routes.Count == 1 ? "The only route to it is" : "All routes to it are")} switched off."
                 : on.Count == 0 ? $"None of the routes to it is in {InForce(flow.Studio)}."
-                : $"Routes lead to it, and nothing that it listens to comes by them: it listens to {(device.Listens.Count == 16 ? "every channel" : $"channel {device.Listens}")}.";
+                : "Routes lead to it, and nothing that it listens to comes by them: it listens to "
+                    + $"{(device.Listens.Count == 16 ? "every channel" : $"channel {device.Listens}")}.";
             yield return new Finding(FindingKind.Silence, Severity.Notice, $"unreached-{device.Id}", $"Nothing reaches {device.Name}", why)
             {
                 Device = device.Id,
                 Routes = [.. on.Select(route => route.Id)],
-                Proposed = [.. Proposals(flow.Studio, routes, ChannelSet.AnyOf(routes.SelectMany(flow.Studio.SourcesOf).Select(source => source.Channels)))],
+                Proposed =
+                [
+                    .. Proposals(
+                        flow.Studio,
+                        routes,
+                        ChannelSet.AnyOf(routes.SelectMany(flow.Studio.SourcesOf).Select(source => source.Channels))
+                    ),
+                ],
             };
         }
     }
@@ -151,41 +198,63 @@ internal static class Hearing
         {
             // What a virtual port is sent is heard where it leads; if it leads nowhere, that is no matter of channels.
             var to = flow.PortAt(step.To)!.Value;
-            if (to.Device.IsVirtualPort() || to.IsLoose) continue;
+            if (to.Device.IsVirtualPort() || to.IsLoose)
+                continue;
             var arrives = step.Image(search.Reach[step.From]);
-            if (heard[step.To].HasAllOf(arrives)) continue;
+            if (heard[step.To].HasAllOf(arrives))
+                continue;
             var brings = arrives.Intersect(MessageSet.OnChannels);
-            if (brings.IsEmpty) continue;
+            if (brings.IsEmpty)
+                continue;
             var lost = brings.Except(heard[step.To]);
-            if (lost.IsEmpty) continue;
+            if (lost.IsEmpty)
+                continue;
             var heardOn = brings.Except(lost).ChannelsIn();
             var channels = lost.ChannelsIn().Members.Where(channel => !heardOn.Contains(channel)).ToList();
-            if (channels.Count == 0) continue;
+            if (channels.Count == 0)
+                continue;
             var isAll = lost.Equals(brings);
             // A device of which nobody said on which channels it sends is not taken to use all of them.
-            if (!isAll && channels.Count == 16 - heardOn.Count) continue;
-            if (!isAll && flow.Studio.SourcesOf(step.Route!).Any(source => source.Channels.Count == 16)) continue;
+            if (!isAll && channels.Count == 16 - heardOn.Count)
+                continue;
+            if (!isAll && flow.Studio.SourcesOf(step.Route!).Any(source => source.Channels.Count == 16))
+                continue;
             var hearers = HearersAt(flow.Studio, to).ToList();
             var listened = ChannelSet.AnyOf(hearers.Select(device => device.Listens));
             var set = ChannelSet.Of(channels);
             // Where somebody listens to the channel, it is the kind to which nobody does; moving channels would not mend that.
             var deaf = set.Members.Where(channel => !listened.Contains(channel)).ToList();
-            var on = set.Count == 16 ? "every channel" : set.Count == 1 ? $"channel {set}" : $"channels {set}";
+            var on =
+                set.Count == 16 ? "every channel"
+                : set.Count == 1 ? $"channel {set}"
+                : $"channels {set}";
             var what = deaf.Count > 0 ? on : SetWords.Names(lost.KindsIn());
             var names = WordList.Of([.. hearers.Select(device => device.Name)]);
             var verb = hearers.Count == 1 ? "listens" : "listen";
             yield return new Finding(
-                FindingKind.Unheard, Severity.Warning, string.Create(CultureInfo.InvariantCulture, $"unheard-{step.Route!.Id}"),
+                FindingKind.Unheard,
+                Severity.Warning,
+                string.Create(CultureInfo.InvariantCulture, $"unheard-{step.Route!.Id}"),
                 $"{flow.Studio.Describe(step.Route)}: nobody listens to {what}",
                 deaf.Count == 0
-                    ? $"What the route brings, {what} on {on}, arrives at {to.Name}, and {names} {verb} to {on} but to other kinds of message."
-                    : $"What the route brings on {on} arrives at {to.Name}, and {names} {verb} to {(listened.Count == 0 ? "no channel" : listened.Count == 1 ? $"channel {listened}" : $"channels {listened}")}.")
+                    ? $"What the route brings, {what} on {on}, arrives at {to.Name}, and {names} {verb} to {on} but to other kinds "
+                        + "of message."
+                    : $"What the route brings on {on} arrives at {to.Name}, and {names} {verb} to "
+                        + $"{(listened.Count == 0 ? "no channel" : listened.Count == 1 ? $"channel {listened}" : $"channels {listened}")}."
+            )
             {
                 Routes = [step.Route.Id],
                 Messages = lost,
-                Proposed = deaf.Count > 0 && listened.Count is > 0 and < 16 && set.Count < 16
-                    ? [new AddStage(step.Route.Id, new ChannelsStage(ChannelMap.Identity.Leading(ChannelSet.Of(deaf), listened.Members.First())))]
-                    : [],
+                Proposed =
+                    deaf.Count > 0 && listened.Count is > 0 and < 16 && set.Count < 16
+                        ?
+                        [
+                            new AddStage(
+                                step.Route.Id,
+                                new ChannelsStage(ChannelMap.Identity.Leading(ChannelSet.Of(deaf), listened.Members.First()))
+                            ),
+                        ]
+                        : [],
             };
         }
     }

@@ -11,5 +11,6 @@ namespace Weiche.Core.Checks;
 public sealed record Measured(ImmutableDictionary<(PortId Source, MessageKind Kind), int> Rates, ImmutableDictionary<PortId, int> Loads)
 {
     /// <summary>Nothing was measured yet.</summary>
-    public static Measured Nothing { get; } = new(ImmutableDictionary<(PortId, MessageKind), int>.Empty, ImmutableDictionary<PortId, int>.Empty);
+    public static Measured Nothing { get; } =
+        new(ImmutableDictionary<(PortId, MessageKind), int>.Empty, ImmutableDictionary<PortId, int>.Empty);
 }

@@ -26,32 +26,43 @@ public sealed record Opening(Finding Circuit, Studio? Waiting, string Names, boo
         {
             var open = New(before, report);
             // The route that the edit laid or changed waits; else the one in the ring that fewest sources share.
-            var route = open.Routes.Select(id => studio.FindRoute(id)!).Where(route => route.On)
+            var route = open
+                .Routes.Select(id => studio.FindRoute(id)!)
+                .Where(route => route.On)
                 .OrderBy(route => ReferenceEquals(before.Studio.FindRoute(route.Id), route) ? 1 : 0)
-                .ThenBy(route => studio.SourcesOf(route).Count()).ThenByDescending(route => route.Id.Value).FirstOrDefault();
-            if (route is null || Without(before.Studio, studio, route) is not { } safe) break;
+                .ThenBy(route => studio.SourcesOf(route).Count())
+                .ThenByDescending(route => route.Id.Value)
+                .FirstOrDefault();
+            if (route is null || Without(before.Studio, studio, route) is not { } safe)
+                break;
             off.Add(route);
             (studio, report) = (safe, Checker.Check(safe, report));
         }
         var names = string.Join(", ", off.Select(after.Studio.Describe));
-        var isUndone = off.TrueForAll(route => before.Studio.FindRoute(route.Id) is { On: false } was && (was with { On = true }).Equals(route))
-            && studio.Devices == before.Studio.Devices && studio.Cables == before.Studio.Cables;
+        var isUndone =
+            off.TrueForAll(route => before.Studio.FindRoute(route.Id) is { On: false } was && (was with { On = true }).Equals(route))
+            && studio.Devices == before.Studio.Devices
+            && studio.Cables == before.Studio.Cables;
         // A route that the edit put on duty, and nothing else, is as it was.
-        isUndone |= off.Count > 0 && off.TrueForAll(route => before.Studio.FindRoute(route.Id) is { } was && IsPutOnDuty(before.Studio, was, route));
+        isUndone |=
+            off.Count > 0
+            && off.TrueForAll(route => before.Studio.FindRoute(route.Id) is { } was && IsPutOnDuty(before.Studio, was, route));
         return new Opening(circuit, report.OpensCircuit(before) ? null : studio, names, isUndone && off.Count > 0, report);
     }
 
-    /// <summary>The studio with a route that closes a circuit taken away: one that was put on duty alone is off duty again, any other is switched
-    /// off.</summary>
-    private static Studio? Without(Studio before, Studio after, Route route) => before.FindRoute(route.Id) is { } was && IsPutOnDuty(before, was, route)
-        ? after.With(route, was)
-        : new SwitchRoute(route.Id, false).Apply(after).Studio;
+    /// <summary>The studio with a route that closes a circuit taken away: one that was put on duty alone is off duty again, any other is
+    /// switched off.</summary>
+    private static Studio? Without(Studio before, Studio after, Route route) =>
+        before.FindRoute(route.Id) is { } was && IsPutOnDuty(before, was, route)
+            ? after.With(route, was)
+            : new SwitchRoute(route.Id, false).Apply(after).Studio;
 
     private static bool IsPutOnDuty(Studio before, Route was, Route route) =>
         !was.Duty.IsOn(before.InForce) && route.Duty.IsOn(before.InForce) && (was with { Duty = route.Duty }).Equals(route);
 
     /// <summary>A circuit that was not there before, as far as that can be told by where it runs.</summary>
     private static Finding New(CheckReport before, CheckReport after) =>
-        after.OpenCircuits.FirstOrDefault(circuit => !before.OpenCircuits.Any(old => old.Routes.SequenceEqual(circuit.Routes) && old.Messages.Equals(circuit.Messages)))
-        ?? after.OpenCircuits.First();
+        after.OpenCircuits.FirstOrDefault(circuit =>
+            !before.OpenCircuits.Any(old => old.Routes.SequenceEqual(circuit.Routes) && old.Messages.Equals(circuit.Messages))
+        ) ?? after.OpenCircuits.First();
 }

@@ -4,8 +4,8 @@ using Weiche.Core.Ways;
 
 namespace Weiche.Core.Checks;
 
-/// <summary>What of a studio's graph its devices, cables and connections of other programs decide, whatever its routes are: the places, the ways in
-/// the room, who sends and who hears where, and what the names are worth.</summary>
+/// <summary>What of a studio's graph its devices, cables and connections of other programs decide, whatever its routes are: the places, the
+/// ways in the room, who sends and who hears where, and what the names are worth.</summary>
 /// <remarks>Most edits are of routes, and lineups differ in nothing else: it is kept from one look to the next.</remarks>
 internal sealed class RoomPlaces
 {
@@ -21,13 +21,19 @@ internal sealed class RoomPlaces
         var places = new List<Place>();
         foreach (var device in studio.Devices)
         {
-            foreach (var port in device.Ports) Add(Place.At(port.Id));
-            foreach (var jack in device.Jacks) Add(Place.At(jack.Id));
+            foreach (var port in device.Ports)
+                Add(Place.At(port.Id));
+            foreach (var jack in device.Jacks)
+                Add(Place.At(jack.Id));
         }
         Places = [.. places];
         Hearers = Array.ConvertAll(Places, place => RoomLinks.HearerAt(studio, place));
-        Listening = Array.ConvertAll(Hearers, device => device is null ? MessageSet.Empty : MessageSet.Of(device.Listens, device.ListensKinds));
-        Sounding = Array.Exists(Hearers, device => device is { Sounds: false }) ? [.. Listening.Zip(Hearers, (set, device) => device is { Sounds: true } ? set : MessageSet.Empty)] : Listening;
+        Listening = Array.ConvertAll(Hearers, device =>
+            device is null ? MessageSet.Empty : MessageSet.Of(device.Listens, device.ListensKinds)
+        );
+        Sounding = Array.Exists(Hearers, device => device is { Sounds: false })
+            ? [.. Listening.Zip(Hearers, (set, device) => device is { Sounds: true } ? set : MessageSet.Empty)]
+            : Listening;
         Sent = CircuitSearch.Filled(Places.Length);
         foreach (var device in studio.Devices)
         {
@@ -72,35 +78,43 @@ internal sealed class RoomPlaces
     /// <summary>The places of a studio.</summary>
     /// <param name="studio">The studio.</param>
     /// <param name="previous">Those of the version before, or null.</param>
-    internal static RoomPlaces Of(Studio studio, RoomPlaces? previous) => previous?.IsOf(studio) == true ? previous : new RoomPlaces(studio);
+    internal static RoomPlaces Of(Studio studio, RoomPlaces? previous) =>
+        previous?.IsOf(studio) == true ? previous : new RoomPlaces(studio);
 
     /// <summary>Whether they are those of another version or lineup of the studio as well.</summary>
-    internal bool IsOf(Studio studio) => studio.Devices == _studio.Devices && studio.Cables == _studio.Cables && studio.Outside == _studio.Outside;
+    internal bool IsOf(Studio studio) =>
+        studio.Devices == _studio.Devices && studio.Cables == _studio.Cables && studio.Outside == _studio.Outside;
 
     internal int? Number(Place place) => _numbers.TryGetValue(place, out var number) ? number : null;
 
     /// <summary>The places where a device sends by itself: its sources and its OUT jacks.</summary>
     internal int[] OriginsOf(Device device) => _origins[device.Id];
 
-    private IEnumerable<int> Origins(Device device) => device.Ports.Where(port => port.Direction == PortDirection.Source && port.Jack is null).Select(port => Place.At(port.Id))
-        .Concat(device.Jacks.Where(jack => jack.Role == JackRole.Out).Select(jack => Place.At(jack.Id)))
-        .Select(end => _numbers[end]);
+    private IEnumerable<int> Origins(Device device) =>
+        device
+            .Ports.Where(port => port.Direction == PortDirection.Source && port.Jack is null)
+            .Select(port => Place.At(port.Id))
+            .Concat(device.Jacks.Where(jack => jack.Role == JackRole.Out).Select(jack => Place.At(jack.Id)))
+            .Select(end => _numbers[end]);
 
     private void AddSent(Device device)
     {
         if (device.IsVirtualPort())
         {
             // What a program sends to it that the studio does not know may be anything.
-            foreach (var cable in _studio.Outside.Where(cable => cable.From == default && device.Ports.Any(port => port.Id == cable.To))) Sent[_numbers[Place.At(cable.To)]] = MessageSet.All;
+            foreach (var cable in _studio.Outside.Where(cable => cable.From == default && device.Ports.Any(port => port.Id == cable.To)))
+                Sent[_numbers[Place.At(cable.To)]] = MessageSet.All;
             return;
         }
         if (device.IsInterface())
         {
             // What comes in where nobody said what is plugged in may be anything.
-            foreach (var jack in device.Jacks.Where(jack => jack.Role == JackRole.In && _studio.CableAt(jack.Id) is null)) Sent[_numbers[Place.At(jack.Id)]] = MessageSet.All;
+            foreach (var jack in device.Jacks.Where(jack => jack.Role == JackRole.In && _studio.CableAt(jack.Id) is null))
+                Sent[_numbers[Place.At(jack.Id)]] = MessageSet.All;
             return;
         }
         var sends = MessageSet.Of(device.Sends, device.SendsKinds);
-        foreach (var origin in OriginsOf(device)) Sent[origin] = sends;
+        foreach (var origin in OriginsOf(device))
+            Sent[origin] = sends;
     }
 }

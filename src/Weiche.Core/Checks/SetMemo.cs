@@ -2,8 +2,8 @@ using Weiche.Core.Sets;
 
 namespace Weiche.Core.Checks;
 
-/// <summary>Remembers what a function made of the last few sets that it was given: the same ones come again and again, within a look at a studio
-/// and from one version of it to the next.</summary>
+/// <summary>Remembers what a function made of the last few sets that it was given: the same ones come again and again, within a look at a
+/// studio and from one version of it to the next.</summary>
 /// <remarks>Safe to use from several threads: what is not found is worked out again.</remarks>
 internal sealed class SetMemo
 {
@@ -19,11 +19,13 @@ internal sealed class SetMemo
     {
         foreach (var entry in _entries)
         {
-            if (entry is not null && ReferenceEquals(entry.Came, came)) return entry.Became;
+            if (entry is not null && ReferenceEquals(entry.Came, came))
+                return entry.Became;
         }
         foreach (var entry in _entries)
         {
-            if (entry is not null && entry.Came.Equals(came)) return entry.Became;
+            if (entry is not null && entry.Came.Equals(came))
+                return entry.Became;
         }
         return null;
     }

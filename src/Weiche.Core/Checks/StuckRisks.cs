@@ -16,12 +16,17 @@ internal static class StuckRisks
     {
         foreach (var step in flow.Steps.Where(step => step.Stages.Any(stage => stage is ControllersStage)))
         {
-            if (Never(step) is not { } pedal) continue;
+            if (Never(step) is not { } pedal)
+                continue;
             var name = step.Route is { } route ? flow.Studio.Describe(route) : $"{step.Link!.Device.Name}: {step.Link.Inner!.Name}";
             var index = step.Stages.Index().First(stage => stage.Item is ControllersStage).Index;
             yield return new Finding(
-                FindingKind.Stuck, Severity.Warning, string.Create(CultureInfo.InvariantCulture, $"stuck-{step.Route?.Id.Value ?? step.Link!.Inner!.Id.Value}"), $"{name}: the {ControllerName.Of(pedal)} pedal may stay down",
-                $"Controller {pedal} ({ControllerName.Of(pedal)}) goes down here, and no value that lifts it comes out again.")
+                FindingKind.Stuck,
+                Severity.Warning,
+                string.Create(CultureInfo.InvariantCulture, $"stuck-{step.Route?.Id.Value ?? step.Link!.Inner!.Id.Value}"),
+                $"{name}: the {ControllerName.Of(pedal)} pedal may stay down",
+                $"Controller {pedal} ({ControllerName.Of(pedal)}) goes down here, and no value that lifts it comes out again."
+            )
             {
                 Routes = step.Route is null ? [] : [step.Route.Id],
                 Paths = WayWords.PathsOf([step]),
@@ -39,14 +44,20 @@ internal static class StuckRisks
             for (var value = 0; value < 128; value++)
             {
                 var became = step.Run(MidiMessage.Raw(0xB0, from, value));
-                if (value == 0 && became.IsEmpty) stops = true;
-                foreach (var message in became.Where(message => message.Kind == MessageKind.ControlChange && Pedals.Contains(message.Data1)))
+                if (value == 0 && became.IsEmpty)
+                    stops = true;
+                foreach (
+                    var message in became.Where(message => message.Kind == MessageKind.ControlChange && Pedals.Contains(message.Data1))
+                )
                 {
-                    if (message.Data2 >= 64) down = message.Data1;
-                    else up = message.Data1;
+                    if (message.Data2 >= 64)
+                        down = message.Data1;
+                    else
+                        up = message.Data1;
                 }
             }
-            if (down != 0 && up != down && !(stops && step.Route is not null)) return down;
+            if (down != 0 && up != down && !(stops && step.Route is not null))
+                return down;
         }
         return null;
     }

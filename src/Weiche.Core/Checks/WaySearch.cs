@@ -59,7 +59,8 @@ internal sealed class WaySearch
     {
         _previous = previous;
         (_search, _flow) = (search, search.Flow);
-        foreach (var device in _flow.Studio.Devices) FromDevice(device);
+        foreach (var device in _flow.Studio.Devices)
+            FromDevice(device);
     }
 
     /// <summary>The ways that were found, by the device that sends.</summary>
@@ -73,36 +74,60 @@ internal sealed class WaySearch
 
     internal static WaySearch Of(CircuitSearch search, WaySearch? previous = null) => new(search, previous);
 
-    /// <summary>Works something out for the ways from each origin to each hearer, where there are several, or one on which something is changed;
-    /// where they are the same as before the last edit, it is taken from there.</summary>
+    /// <summary>Works something out for the ways from each origin to each hearer, where there are several, or one on which something is
+    /// changed; where they are the same as before the last edit, it is taken from there.</summary>
     internal IEnumerable<Finding> ByEnds(Func<List<HeardWay>, Finding?> find)
     {
         // Names stand in the findings: those of ports hold as long as no device and no cable was touched.
-        var before = _previous is not null && _previous._flow.Studio.Devices == _flow.Studio.Devices && _previous._flow.Studio.Cables == _flow.Studio.Cables ? _previous._known : [];
+        var before =
+            _previous is not null
+            && _previous._flow.Studio.Devices == _flow.Studio.Devices
+            && _previous._flow.Studio.Cables == _flow.Studio.Cables
+                ? _previous._known
+                : [];
         foreach (var group in _ways.GroupBy(way => (way.Origin, way.Hearer.Id)))
         {
             var ways = group.ToList();
-            if (ways is [var only] && only.Steps.All(step => step.Stages.IsEmpty)) continue;
+            if (ways is [var only] && only.Steps.All(step => step.Stages.IsEmpty))
+                continue;
             var ends = (_flow.Places[group.Key.Origin]!.Value, group.Key.Id);
-            var finding = before.TryGetValue(ends, out var known) && known.Ways.Count == ways.Count && known.Ways.Zip(ways).All(pair => IsSame(pair.First, pair.Second))
-                && (known.Finding is null || ways.All(AreCalledTheSame)) ? known.Finding : find(ways);
+            var finding =
+                before.TryGetValue(ends, out var known)
+                && known.Ways.Count == ways.Count
+                && known.Ways.Zip(ways).All(pair => IsSame(pair.First, pair.Second))
+                && (known.Finding is null || ways.All(AreCalledTheSame))
+                    ? known.Finding
+                    : find(ways);
             _known[ends] = (ways, finding);
-            if (finding is not null) yield return finding;
+            if (finding is not null)
+                yield return finding;
         }
         _previous = null;
     }
 
-    /// <summary>Whether the routes of a way are called what they were called: a route's name has that of its group in it, and its number among twins.</summary>
-    private bool AreCalledTheSame(HeardWay way) => way.Steps.All(step => step.Route is not { } route || _previous!._flow.Words.NameOf(route) == _flow.Words.NameOf(route));
+    /// <summary>Whether the routes of a way are called what they were called: a route's name has that of its group in it, and its number
+    /// among twins.</summary>
+    private bool AreCalledTheSame(HeardWay way) =>
+        way.Steps.All(step => step.Route is not { } route || _previous!._flow.Words.NameOf(route) == _flow.Words.NameOf(route));
 
     private static bool IsSame(HeardWay one, HeardWay other) =>
-        one.Hearer.Id == other.Hearer.Id && one.Steps.Length == other.Steps.Length && one.Steps.AsSpan().SequenceEqual(other.Steps, SameStep.Instance) && one.Heard.Equals(other.Heard) && one.All.Equals(other.All);
+        one.Hearer.Id == other.Hearer.Id
+        && one.Steps.Length == other.Steps.Length
+        && one.Steps.AsSpan().SequenceEqual(other.Steps, SameStep.Instance)
+        && one.Heard.Equals(other.Heard)
+        && one.All.Equals(other.All);
 
     private sealed class SameStep : IEqualityComparer<Step>
     {
         internal static readonly SameStep Instance = new();
 
-        public bool Equals(Step? x, Step? y) => ReferenceEquals(x, y) || ReferenceEquals(x!.Route, y!.Route) && x.Link?.From == y.Link?.From && x.Link?.To == y.Link?.To && x.Stages == y.Stages && x.Taken.Equals(y.Taken);
+        public bool Equals(Step? x, Step? y) =>
+            ReferenceEquals(x, y)
+            || ReferenceEquals(x!.Route, y!.Route)
+                && x.Link?.From == y.Link?.From
+                && x.Link?.To == y.Link?.To
+                && x.Stages == y.Stages
+                && x.Taken.Equals(y.Taken);
 
         public int GetHashCode(Step step) => step.Route?.Id.Value ?? 0;
     }
@@ -111,11 +136,13 @@ internal sealed class WaySearch
     {
         foreach (var origin in _flow.Room.OriginsOf(device))
         {
-            if (_flow.Sent[origin].IsEmpty) continue;
+            if (_flow.Sent[origin].IsEmpty)
+                continue;
             if (device.LocalControl is { On: true } local)
             {
                 var played = Stage.ImageOf(local.Stages, _flow.Sent[origin].Intersect(MessageSet.OnChannels));
-                if (!played.IsEmpty) _ways.Add(new HeardWay(origin, device, device, [], played, _flow.Sent[origin]));
+                if (!played.IsEmpty)
+                    _ways.Add(new HeardWay(origin, device, device, [], played, _flow.Sent[origin]));
             }
             _on.Add(origin);
             Follow(origin, device, origin, _flow.Sent[origin]);
@@ -128,15 +155,20 @@ internal sealed class WaySearch
         if (_flow.HearerAt(place) is { } hearer && _path.Count > 0)
         {
             var heard = set.Intersect(_flow.Listening[place]);
-            if (!heard.IsEmpty) _ways.Add(new HeardWay(origin, from, hearer, [.. _path], heard, _flow.Sent[origin]));
+            if (!heard.IsEmpty)
+                _ways.Add(new HeardWay(origin, from, hearer, [.. _path], heard, _flow.Sent[origin]));
         }
-        if (_flow.PortAt(place) is { IsSource: false } port && port.Port.Wire.BytesPerSecond() is not null) _wires.Add(new WireWay(origin, from, place, [.. _path]));
+        if (_flow.PortAt(place) is { IsSource: false } port && port.Port.Wire.BytesPerSecond() is not null)
+            _wires.Add(new WireWay(origin, from, place, [.. _path]));
         foreach (var step in _flow.OutOf[place])
         {
-            if (_on.Contains(step.To)) continue;
-            if (++_steps >= MaxSteps) return;
+            if (_on.Contains(step.To))
+                continue;
+            if (++_steps >= MaxSteps)
+                return;
             var image = step.Image(set);
-            if (image.IsEmpty) continue;
+            if (image.IsEmpty)
+                continue;
             _path.Add(step);
             _on.Add(step.To);
             Follow(origin, from, step.To, image);

@@ -19,9 +19,7 @@ internal sealed class WayShape
     private Dictionary<int, UInt128> _keys = AllKeys;
     private Dictionary<int, UInt128> _keysTwice = NoKeys;
 
-    private WayShape()
-    {
-    }
+    private WayShape() { }
 
     /// <summary>Whether it makes one controller, bend, pressure or program of another: then those must be followed one by one.</summary>
     internal bool Renumbers { get; private set; }
@@ -29,7 +27,8 @@ internal sealed class WayShape
     internal static WayShape Of(IEnumerable<Stage> stages)
     {
         var shape = new WayShape();
-        foreach (var stage in stages) shape.Add(stage);
+        foreach (var stage in stages)
+            shape.Add(stage);
         return shape;
     }
 
@@ -40,7 +39,8 @@ internal sealed class WayShape
     internal UInt128 KeysInCommon(WayShape other)
     {
         var common = UInt128.Zero;
-        foreach (var (offset, keys) in _keys) common |= keys & other._keys.GetValueOrDefault(offset);
+        foreach (var (offset, keys) in _keys)
+            common |= keys & other._keys.GetValueOrDefault(offset);
         return common;
     }
 
@@ -48,7 +48,8 @@ internal sealed class WayShape
     internal ushort ChannelsInCommon(WayShape other)
     {
         var common = 0;
-        for (var channel = 0; channel < Channel.Count; channel++) common |= (_channels[channel] & other._channels[channel]) != 0 ? 1 << channel : 0;
+        for (var channel = 0; channel < Channel.Count; channel++)
+            common |= (_channels[channel] & other._channels[channel]) != 0 ? 1 << channel : 0;
         return (ushort)common;
     }
 
@@ -56,7 +57,8 @@ internal sealed class WayShape
     internal UInt128 KeysTwice => _keysTwice.Values.Aggregate(UInt128.Zero, (all, keys) => all | keys);
 
     /// <summary>The channels of which this way makes the same one twice; a bit for each.</summary>
-    internal ushort ChannelsTwice => (ushort)Enumerable.Range(0, Channel.Count).Aggregate(0, (all, channel) => _channelsTwice[channel] != 0 ? all | 1 << channel : all);
+    internal ushort ChannelsTwice =>
+        (ushort)Enumerable.Range(0, Channel.Count).Aggregate(0, (all, channel) => _channelsTwice[channel] != 0 ? all | 1 << channel : all);
 
     private void Add(Stage stage)
     {
@@ -69,10 +71,12 @@ internal sealed class WayShape
                     var (once, twice) = (0, 0);
                     for (var at = 0; at < Channel.Count; at++)
                     {
-                        if ((_channels[from] >> at & 1) == 0) continue;
+                        if ((_channels[from] >> at & 1) == 0)
+                            continue;
                         var targets = channels.Map[Channel.FromIndex(at)].Bits;
                         twice |= once & targets;
-                        if ((_channelsTwice[from] >> at & 1) != 0) twice |= targets;
+                        if ((_channelsTwice[from] >> at & 1) != 0)
+                            twice |= targets;
                         once |= targets;
                     }
                     (mapped[from], mappedTwice[from]) = ((ushort)once, (ushort)twice);
@@ -105,21 +109,27 @@ internal sealed class WayShape
             foreach (var (offset, keys) in _keys)
             {
                 var moved = keys & Within(offset + by);
-                if (moved == 0) continue;
+                if (moved == 0)
+                    continue;
                 var known = once.GetValueOrDefault(offset + by);
-                if ((known & moved) != 0) twice[offset + by] = twice.GetValueOrDefault(offset + by) | (known & moved);
+                if ((known & moved) != 0)
+                    twice[offset + by] = twice.GetValueOrDefault(offset + by) | (known & moved);
                 once[offset + by] = known | moved;
             }
             foreach (var (offset, keys) in _keysTwice)
             {
-                if ((keys & Within(offset + by)) != 0) twice[offset + by] = twice.GetValueOrDefault(offset + by) | (keys & Within(offset + by));
+                if ((keys & Within(offset + by)) != 0)
+                    twice[offset + by] = twice.GetValueOrDefault(offset + by) | (keys & Within(offset + by));
             }
         }
         (_keys, _keysTwice) = (once, twice);
     }
 
     /// <summary>The keys that are still keys after being moved.</summary>
-    private static UInt128 Within(int offset) => offset >= 128 || offset <= -128 ? 0 : offset >= 0 ? UInt128.MaxValue >> offset : UInt128.MaxValue << -offset;
+    private static UInt128 Within(int offset) =>
+        offset >= 128 || offset <= -128 ? 0
+        : offset >= 0 ? UInt128.MaxValue >> offset
+        : UInt128.MaxValue << -offset;
 
     private static Dictionary<int, UInt128> Kept(Dictionary<int, UInt128> all, KeysStage stage)
     {
@@ -130,7 +140,8 @@ internal sealed class WayShape
         {
             // The keys as they are sent that are in the range by now.
             var keys = moved & (offset >= 0 ? passing >> offset : passing << -offset);
-            if (keys != 0) kept.Add(offset, keys);
+            if (keys != 0)
+                kept.Add(offset, keys);
         }
         return kept;
     }

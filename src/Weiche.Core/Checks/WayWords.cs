@@ -23,17 +23,26 @@ internal sealed class WayWords(Flow flow)
     /// <summary>A closed way as legs, from one of its sources on: the one that sends the message by itself if there is one.</summary>
     internal ImmutableArray<Leg> Ring(IReadOnlyList<MessageStep> strides)
     {
-        var start = Find(stride => IsSource(stride.Step.From) && flow.PortAt(stride.Step.From)!.Value.Device is var device && !device.IsVirtualPort() && !device.Kind.Facts().Monitors);
-        if (start < 0) start = Find(stride => IsSource(stride.Step.From));
-        if (start < 0) start = Find(stride => flow.PortAt(stride.Step.From) is not null);
-        if (start < 0) start = Math.Max(0, Find(stride => flow.Places[stride.Step.From] is not null));
+        var start = Find(stride =>
+            IsSource(stride.Step.From)
+            && flow.PortAt(stride.Step.From)!.Value.Device is var device
+            && !device.IsVirtualPort()
+            && !device.Kind.Facts().Monitors
+        );
+        if (start < 0)
+            start = Find(stride => IsSource(stride.Step.From));
+        if (start < 0)
+            start = Find(stride => flow.PortAt(stride.Step.From) is not null);
+        if (start < 0)
+            start = Math.Max(0, Find(stride => flow.Places[stride.Step.From] is not null));
         return Legs([.. strides.Skip(start), .. strides.Take(start)]);
 
         int Find(Func<MessageStep, bool> wanted)
         {
             for (var i = 0; i < strides.Count; i++)
             {
-                if (wanted(strides[i])) return i;
+                if (wanted(strides[i]))
+                    return i;
             }
             return -1;
         }
@@ -48,12 +57,25 @@ internal sealed class WayWords(Flow flow)
         {
             var first = i;
             do i++;
-            while (i < strides.Count && (meetsPorts ? flow.PortAt(strides[i].Step.From) is null : flow.Places[strides[i].Step.From] is null));
+            while (
+                i < strides.Count && (meetsPorts ? flow.PortAt(strides[i].Step.From) is null : flow.Places[strides[i].Step.From] is null)
+            );
             var part = strides.GetRange(first, i - first);
             var delay = MidiSpan.Zero;
-            foreach (var stride in part) delay += DelayOf(stride);
+            foreach (var stride in part)
+                delay += DelayOf(stride);
             var from = part[0].Step.From;
-            legs.Add(new Leg(NameOf(from), SaysAt(from), flow.PortAt(from)?.Id, WayOf(part), part.Find(stride => stride.Step.Route is not null).Step?.Route!.Id, MessageAt(part[^1].Became), delay));
+            legs.Add(
+                new Leg(
+                    NameOf(from),
+                    SaysAt(from),
+                    flow.PortAt(from)?.Id,
+                    WayOf(part),
+                    part.Find(stride => stride.Step.Route is not null).Step?.Route!.Id,
+                    MessageAt(part[^1].Became),
+                    delay
+                )
+            );
         }
         return legs.ToImmutable();
     }
@@ -61,19 +83,23 @@ internal sealed class WayWords(Flow flow)
     /// <summary>How long a step takes for a message.</summary>
     internal MidiSpan DelayOf(MessageStep stride)
     {
-        if (stride.Step.Link is { } link) return link.Delay + link.ByteTime * (1 + stride.Became.DataLength);
+        if (stride.Step.Link is { } link)
+            return link.Delay + link.ByteTime * (1 + stride.Became.DataLength);
         return flow.PortAt(stride.Step.To) is { Port.Jack: null } to ? to.Port.Wire.UsualDelay() : MidiSpan.Zero;
     }
 
-    internal string NameOf(int place) => _names[place] ??= flow.Places[place] switch
-    {
-        { Kind: PlaceKind.Port } end => flow.Studio.FindPort(new PortId(end.Id))!.Value.Label,
-        { Kind: PlaceKind.Jack } end when flow.Studio.FindJack(new JackId(end.Id)) is { } jack => $"{jack.Device.Name} {jack.Jack.Name}",
-        _ => "",
-    };
+    internal string NameOf(int place) =>
+        _names[place] ??= flow.Places[place] switch
+        {
+            { Kind: PlaceKind.Port } end => flow.Studio.FindPort(new PortId(end.Id))!.Value.Label,
+            { Kind: PlaceKind.Jack } end when flow.Studio.FindJack(new JackId(end.Id)) is { } jack =>
+                $"{jack.Device.Name} {jack.Jack.Name}",
+            _ => "",
+        };
 
     /// <summary>A route in words: "Amsel 61 → Zinn 5".</summary>
-    internal string NameOf(Route route) => _routes.GetOrAdd(route.Id, static (_, given) => given.Studio.Describe(given.Route), (flow.Studio, Route: route));
+    internal string NameOf(Route route) =>
+        _routes.GetOrAdd(route.Id, static (_, given) => given.Studio.Describe(given.Route), (flow.Studio, Route: route));
 
     /// <summary>A message in words without its value, which does not matter here: "C3 on channel 3", "controller 1 on channel 4".</summary>
     internal static string MessageAt(in MidiMessage message)
@@ -82,7 +108,10 @@ internal sealed class WayWords(Flow flow)
         {
             MessageKind.Note => KeyName.Of(message.Data1),
             MessageKind.PolyPressure => $"pressure of {KeyName.Of(message.Data1)}",
-            MessageKind.ControlChange or MessageKind.ChannelMode => string.Create(CultureInfo.InvariantCulture, $"controller {message.Data1}"),
+            MessageKind.ControlChange or MessageKind.ChannelMode => string.Create(
+                CultureInfo.InvariantCulture,
+                $"controller {message.Data1}"
+            ),
             MessageKind.ProgramChange => string.Create(CultureInfo.InvariantCulture, $"program {message.Data1 + 1}"),
             var kind => kind.Name(),
         };
@@ -91,18 +120,27 @@ internal sealed class WayWords(Flow flow)
 
     /// <summary>The connections of other programs on a way.</summary>
     internal static ImmutableArray<OutsideCable> OutsideOf(IEnumerable<Step> steps) =>
-        [.. steps.Where(step => step.Link is { Kind: LinkKind.Outside }).Select(step => new OutsideCable(new PortId(step.Link!.From.Id), new PortId(step.Link.To.Id))).Distinct()];
+        [
+            .. steps
+                .Where(step => step.Link is { Kind: LinkKind.Outside })
+                .Select(step => new OutsideCable(new PortId(step.Link!.From.Id), new PortId(step.Link.To.Id)))
+                .Distinct(),
+        ];
 
     /// <summary>The inner paths on a way.</summary>
     internal static ImmutableArray<(DeviceId, InnerPathId)> PathsOf(IEnumerable<Step> steps) =>
         [.. steps.Where(step => step.Link?.Inner is not null).Select(step => (step.Link!.Device.Id, step.Link.Inner!.Id)).Distinct()];
 
-    internal static ImmutableArray<RouteId> RoutesOf(IEnumerable<Step> steps) => [.. steps.Select(step => step.Route?.Id).OfType<RouteId>().Distinct()];
+    internal static ImmutableArray<RouteId> RoutesOf(IEnumerable<Step> steps) =>
+        [.. steps.Select(step => step.Route?.Id).OfType<RouteId>().Distinct()];
 
     /// <summary>What stands where a step stops everything of a message: "no clock", "a route that diverts".</summary>
     internal static string StopOf(Studio studio, Step step, in MidiMessage message)
     {
-        if (step.Taken.Contains(message)) return step.Route is { } route && studio.FollowedAt(route.To).Contains(message.Kind) ? "the studio's clock" : "a route that diverts";
+        if (step.Taken.Contains(message))
+            return step.Route is { } route && studio.FollowedAt(route.To).Contains(message.Kind)
+                ? "the studio's clock"
+                : "a route that diverts";
         _ = Stage.Run(step.Stages, [message], out var at, out _);
         return at is { } stage ? step.Stages[stage].Sign : "";
     }
@@ -113,21 +151,32 @@ internal sealed class WayWords(Flow flow)
 
     private string Says(int place)
     {
-        if (flow.PortAt(place) is not { } port) return "";
-        if (port.Device.IsVirtualPort()) return "virtual port";
-        var channels = port.Channels.Count == Channel.Count ? "" : port.Channels.Count == 0 ? "no channel" : $"ch {port.Channels}";
-        var does = port.IsSource ? "sends" : port.Device.Sounds ? "sounds" : "listens";
-        return channels.Length == 0 ? does : $"{does} {(port.IsSource ? "" : "to ")}{channels}".Replace("sounds to", "sounds", StringComparison.Ordinal);
+        if (flow.PortAt(place) is not { } port)
+            return "";
+        if (port.Device.IsVirtualPort())
+            return "virtual port";
+        var channels =
+            port.Channels.Count == Channel.Count ? ""
+            : port.Channels.Count == 0 ? "no channel"
+            : $"ch {port.Channels}";
+        var does =
+            port.IsSource ? "sends"
+            : port.Device.Sounds ? "sounds"
+            : "listens";
+        return channels.Length == 0
+            ? does
+            : $"{does} {(port.IsSource ? "" : "to ")}{channels}".Replace("sounds to", "sounds", StringComparison.Ordinal);
     }
 
     /// <summary>An inner path in words: "echo · sequencer page".</summary>
-    private static string Sort(InnerPath path) => path.Kind switch
-    {
-        InnerPathKind.Thru => "thru",
-        InnerPathKind.Echo => $"echo · {path.Name}",
-        InnerPathKind.Monitor => $"monitor · {path.Name}",
-        _ => path.Name,
-    };
+    private static string Sort(InnerPath path) =>
+        path.Kind switch
+        {
+            InnerPathKind.Thru => "thru",
+            InnerPathKind.Echo => $"echo · {path.Name}",
+            InnerPathKind.Monitor => $"monitor · {path.Name}",
+            _ => path.Name,
+        };
 
     private string WayOf(List<MessageStep> part)
     {
@@ -137,9 +186,13 @@ internal sealed class WayWords(Flow flow)
             var from = route.From is OneSource ? "route" : $"route of {flow.Studio.NameOf(route.From)}";
             return signs.Length > 0 ? $"{from} · {signs}" : from;
         }
-        var inner = part.Where(stride => stride.Step.Link is { Kind: LinkKind.Inner }).Select(stride => $"{Sort(stride.Step.Link!.Inner!)}{string.Concat(stride.Step.Stages.Select(stage => " · " + stage.Sign))}").ToList();
-        if (inner.Count > 0) return string.Join(", ", inner);
-        if (part.Any(stride => stride.Step.Link is { Kind: LinkKind.Outside })) return "another program";
+        var inner = part.Where(stride => stride.Step.Link is { Kind: LinkKind.Inner })
+            .Select(stride => $"{Sort(stride.Step.Link!.Inner!)}{string.Concat(stride.Step.Stages.Select(stage => " · " + stage.Sign))}")
+            .ToList();
+        if (inner.Count > 0)
+            return string.Join(", ", inner);
+        if (part.Any(stride => stride.Step.Link is { Kind: LinkKind.Outside }))
+            return "another program";
         return part.Any(stride => stride.Step.Link is { Kind: LinkKind.Virtual }) ? "comes out again" : "cable";
     }
 }

@@ -11,7 +11,13 @@ namespace Weiche.Core.Layout;
 /// <param name="Far">What is at the other end of its cable: the device and its jack; null if it is free.</param>
 /// <param name="Chain">What hears it beyond that, thru by thru: where each tag hangs, and what stands on it.</param>
 public sealed record JackSpot(
-    Jack Jack, DevicePort? Port, Spot At, Box Tag, (Device Device, Jack Jack)? Far, ImmutableArray<(Box Box, ChainLink Link)> Chain);
+    Jack Jack,
+    DevicePort? Port,
+    Spot At,
+    Box Tag,
+    (Device Device, Jack Jack)? Far,
+    ImmutableArray<(Box Box, ChainLink Link)> Chain
+);
 
 /// <summary>The panel of an interface.</summary>
 /// <param name="Device">The interface.</param>
@@ -19,7 +25,13 @@ public sealed record JackSpot(
 /// <param name="Height">Its height.</param>
 /// <param name="Rows">The rows of jacks: what they are called, and where their middle is.</param>
 /// <param name="Spots">The jacks.</param>
-public sealed record InterfacePanel(Device Device, double Width, double Height, ImmutableArray<(string Name, double Y)> Rows, ImmutableArray<JackSpot> Spots);
+public sealed record InterfacePanel(
+    Device Device,
+    double Width,
+    double Height,
+    ImmutableArray<(string Name, double Y)> Rows,
+    ImmutableArray<JackSpot> Spots
+);
 
 /// <summary>A jack of a device with nothing plugged in.</summary>
 /// <param name="Device">The device.</param>
@@ -33,7 +45,11 @@ public readonly record struct LooseEnd(Device Device, Jack Jack);
 /// <param name="Interfaces">The panels.</param>
 /// <param name="LooseEnds">Jacks of other devices with nothing plugged in.</param>
 /// <param name="Elsewhere">Cables that no interface has to do with.</param>
-public sealed record GearLayout(ImmutableArray<InterfacePanel> Interfaces, ImmutableArray<LooseEnd> LooseEnds, ImmutableArray<Cable> Elsewhere)
+public sealed record GearLayout(
+    ImmutableArray<InterfacePanel> Interfaces,
+    ImmutableArray<LooseEnd> LooseEnds,
+    ImmutableArray<Cable> Elsewhere
+)
 {
     /// <summary>The radius of a jack, pixels.</summary>
     public const double JackRadius = 14;
@@ -57,21 +73,36 @@ public sealed record GearLayout(ImmutableArray<InterfacePanel> Interfaces, Immut
         var chained = within.SelectMany(jack => studio.Chain(jack)).Select(link => link.In.Id).ToHashSet();
         return new GearLayout(
             [.. interfaces.Select(device => LayPanel(studio, device, width))],
-            [.. studio.Devices.Where(device => !device.IsInterface())
-                .SelectMany(device => device.Jacks.Where(jack => studio.CableAt(jack.Id) is null).Select(jack => new LooseEnd(device, jack)))],
-            [.. studio.Cables.Where(cable => !within.Contains(cable.From) && !within.Contains(cable.To) && !chained.Contains(cable.To))]);
+            [
+                .. studio
+                    .Devices.Where(device => !device.IsInterface())
+                    .SelectMany(device =>
+                        device.Jacks.Where(jack => studio.CableAt(jack.Id) is null).Select(jack => new LooseEnd(device, jack))
+                    ),
+            ],
+            [.. studio.Cables.Where(cable => !within.Contains(cable.From) && !within.Contains(cable.To) && !chained.Contains(cable.To))]
+        );
     }
 
     private static InterfacePanel LayPanel(Studio studio, Device device, double width)
     {
-        var most = Math.Max(1, Math.Max(device.Jacks.Count(jack => jack.Role == JackRole.In), device.Jacks.Count(jack => jack.Role != JackRole.In)));
+        var most = Math.Max(
+            1,
+            Math.Max(device.Jacks.Count(jack => jack.Role == JackRole.In), device.Jacks.Count(jack => jack.Role != JackRole.In))
+        );
         var fits = Math.Max(1, (int)((width - RowLabel) / NarrowestColumn));
         var columns = Math.Min(most, fits);
         var pitch = Math.Min(WidestColumn, (width - RowLabel) / columns);
         var rows = ImmutableArray.CreateBuilder<(string, double)>();
         var spots = ImmutableArray.CreateBuilder<JackSpot>();
         var y = Top;
-        foreach (var (name, jacks) in new[] { ("IN", device.Jacks.Where(jack => jack.Role == JackRole.In)), ("OUT", device.Jacks.Where(jack => jack.Role != JackRole.In)) })
+        foreach (
+            var (name, jacks) in new[]
+            {
+                ("IN", device.Jacks.Where(jack => jack.Role == JackRole.In)),
+                ("OUT", device.Jacks.Where(jack => jack.Role != JackRole.In)),
+            }
+        )
         {
             foreach (var line in jacks.Chunk(columns))
             {
@@ -94,7 +125,22 @@ public sealed record GearLayout(ImmutableArray<InterfacePanel> Interfaces, Immut
         var tag = new Box(x - width / 2, y + JackRadius + Lead, width, TagHeight);
         var port = device.Ports.FirstOrDefault(each => each.Jack == jack.Id) is { } own ? studio.FindPort(own.Id) : null;
         var chain = jack.Sends ? studio.Chain(jack.Id).Skip(1).ToList() : [];
-        return new JackSpot(jack, port, new Spot(x, y), tag, studio.OtherEnd(jack.Id),
-            [.. chain.Index().Select(item => (new Box(tag.X, tag.Y + tag.Height + Lead / 2 + item.Index * (ChainHeight + Lead / 2), width, ChainHeight), item.Item))]);
+        return new JackSpot(
+            jack,
+            port,
+            new Spot(x, y),
+            tag,
+            studio.OtherEnd(jack.Id),
+            [
+                .. chain
+                    .Index()
+                    .Select(item =>
+                        (
+                            new Box(tag.X, tag.Y + tag.Height + Lead / 2 + item.Index * (ChainHeight + Lead / 2), width, ChainHeight),
+                            item.Item
+                        )
+                    ),
+            ]
+        );
     }
 }

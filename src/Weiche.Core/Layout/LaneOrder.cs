@@ -33,7 +33,8 @@ internal static class LaneOrder
             var crossings = Crosses(other.Feed) ? 1 : 0;
             foreach (var row in Rows)
             {
-                if (other.Crosses(row)) crossings++;
+                if (other.Crosses(row))
+                    crossings++;
             }
             return crossings;
         }
@@ -53,8 +54,10 @@ internal static class LaneOrder
             for (var round = 0; round < FewRounds; round++)
             {
                 var changed = false;
-                for (var place = 0; place < count; place++) changed |= Sift(order, place, Neighbourhood, (left, right) => lanes[left].CrossingsLeftOf(lanes[right]));
-                if (!changed) break;
+                for (var place = 0; place < count; place++)
+                    changed |= Sift(order, place, Neighbourhood, (left, right) => lanes[left].CrossingsLeftOf(lanes[right]));
+                if (!changed)
+                    break;
             }
             return ([.. order], Count(lanes, order));
         }
@@ -63,14 +66,17 @@ internal static class LaneOrder
         {
             for (var j = 0; j < count; j++)
             {
-                if (i != j) cost[i, j] = lanes[i].CrossingsLeftOf(lanes[j]);
+                if (i != j)
+                    cost[i, j] = lanes[i].CrossingsLeftOf(lanes[j]);
             }
         }
         for (var round = 0; round < MaxRounds; round++)
         {
             var moved = false;
-            for (var lane = 0; lane < count; lane++) moved |= Sift(order, order.IndexOf(lane), count, (left, right) => cost[left, right]);
-            if (!moved) break;
+            for (var lane = 0; lane < count; lane++)
+                moved |= Sift(order, order.IndexOf(lane), count, (left, right) => cost[left, right]);
+            if (!moved)
+                break;
         }
         return ([.. order], Count(lanes, order));
     }
@@ -91,7 +97,8 @@ internal static class LaneOrder
         foreach (var lane in order.Select(index => lanes[index]))
         {
             crossings += rows.Between(lane.Top, lane.Bottom);
-            foreach (var row in lane.Rows) rows.Add(row);
+            foreach (var row in lane.Rows)
+                rows.Add(row);
         }
         return crossings;
     }
@@ -103,16 +110,19 @@ internal static class LaneOrder
 
         internal void Add(double height)
         {
-            for (var i = Array.BinarySearch(heights, height) + 1; i < _counts.Length; i += i & -i) _counts[i]++;
+            for (var i = Array.BinarySearch(heights, height) + 1; i < _counts.Length; i += i & -i)
+                _counts[i]++;
         }
 
         /// <summary>How many lie between two heights that are known, those two not counted.</summary>
-        internal int Between(double top, double bottom) => UpTo(Array.BinarySearch(heights, bottom)) - UpTo(Array.BinarySearch(heights, top) + 1);
+        internal int Between(double top, double bottom) =>
+            UpTo(Array.BinarySearch(heights, bottom)) - UpTo(Array.BinarySearch(heights, top) + 1);
 
         private int UpTo(int end)
         {
             var count = 0;
-            for (var i = end; i > 0; i -= i & -i) count += _counts[i];
+            for (var i = end; i > 0; i -= i & -i)
+                count += _counts[i];
             return count;
         }
     }
@@ -124,15 +134,18 @@ internal static class LaneOrder
         for (var to = here - 1; to >= Math.Max(0, here - reach); to--)
         {
             change += cost(lane, order[to]) - cost(order[to], lane);
-            if (change < bestChange) (best, bestChange) = (to, change);
+            if (change < bestChange)
+                (best, bestChange) = (to, change);
         }
         change = 0;
         for (var to = here + 1; to < Math.Min(order.Count, here + reach + 1); to++)
         {
             change += cost(order[to], lane) - cost(lane, order[to]);
-            if (change < bestChange) (best, bestChange) = (to, change);
+            if (change < bestChange)
+                (best, bestChange) = (to, change);
         }
-        if (best == here) return false;
+        if (best == here)
+            return false;
         order.RemoveAt(here);
         order.Insert(best, lane);
         return true;

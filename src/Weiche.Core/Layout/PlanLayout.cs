@@ -63,23 +63,40 @@ public static class PlanLayout
         var arrivals = look.Side == PlanSide.Arrivals;
         var edge = Math.Max(Edge, 10 + ends.Ways.Count * WayLane);
         var rows = AssignRows(ends, arrivals);
-        var feeds = Enumerable.Range(0, arrivals ? ends.Sources.Count : ends.Destinations.Count).Select(i => FirstRow + Half + i * 2 * RowPitch).ToArray();
+        var feeds = Enumerable
+            .Range(0, arrivals ? ends.Sources.Count : ends.Destinations.Count)
+            .Select(i => FirstRow + Half + i * 2 * RowPitch)
+            .ToArray();
         var plateWidth = arrivals ? SourceWidth : DestinationWidth;
         width = Math.Clamp(width, MinWidth, MaxWidth);
         var gatherRoom = Math.Max(0, ends.Gatherings.Count - 2) * GatherPitch;
         // Lanes are placed by their distance from the side where their plates stand.
         var laneStart = edge + plateWidth + LaneGap + gatherRoom;
         var lanes = PlaceLanes(ends, feeds, rows, laneStart, width, arrivals, out var lanesEnd, out var crossings);
-        width = Math.Max(width, lanesEnd + SignRoom + CountRoom + ThroatRoom + (arrivals ? DestinationWidth : SourceWidth + gatherRoom) + edge);
+        width = Math.Max(
+            width,
+            lanesEnd + SignRoom + CountRoom + ThroatRoom + (arrivals ? DestinationWidth : SourceWidth + gatherRoom) + edge
+        );
 
         var counts = ends.Routes.CountBy(item => arrivals ? item.To : item.From).ToDictionary();
         int Rows(int plate, bool isSource) => isSource == arrivals ? 1 : Math.Max(1, counts.GetValueOrDefault(plate));
         var (left, right) = (edge + SourceWidth, width - edge - DestinationWidth);
         var (sourceAt, destinationAt) = arrivals ? (feeds, Middles(ends, rows, false)) : (Middles(ends, rows, true), feeds);
-        var sources = ends.Sources.Select((source, i) => new SourcePlate(
-            source, Plate(edge, SourceWidth, sourceAt[i], Rows(i, true)), new Spot(left, sourceAt[i]))).ToImmutableArray();
-        var destinations = ends.Destinations.Select((port, i) => new DestinationPlate(
-            port, Plate(right, DestinationWidth, destinationAt[i], Rows(i, false)), new Spot(right, destinationAt[i]))).ToImmutableArray();
+        var sources = ends
+            .Sources.Select(
+                (source, i) => new SourcePlate(source, Plate(edge, SourceWidth, sourceAt[i], Rows(i, true)), new Spot(left, sourceAt[i]))
+            )
+            .ToImmutableArray();
+        var destinations = ends
+            .Destinations.Select(
+                (port, i) =>
+                    new DestinationPlate(
+                        port,
+                        Plate(right, DestinationWidth, destinationAt[i], Rows(i, false)),
+                        new Spot(right, destinationAt[i])
+                    )
+            )
+            .ToImmutableArray();
 
         var tracks = ImmutableArray.CreateBuilder<Track>();
         var points = ImmutableArray.CreateBuilder<PointMark>();
@@ -87,25 +104,59 @@ public static class PlanLayout
         {
             var lane = arrivals ? lanes[bundle.Key] : width - lanes[bundle.Key];
             var own = bundle.OrderBy(item => rows[item.Index]).ToList();
-            if (own.Count > 1) points.Add(new PointMark(bundle.Key, new Spot(arrivals ? lane - Bend : lane + Bend, feeds[bundle.Key])));
+            if (own.Count > 1)
+                points.Add(new PointMark(bundle.Key, new Spot(arrivals ? lane - Bend : lane + Bend, feeds[bundle.Key])));
             foreach (var (index, (route, from, to)) in own)
             {
                 var row = rows[index];
-                var (mouth, count) = arrivals ? (right - ThroatRoom, right - ThroatRoom) : (left + gatherRoom + ThroatRoom, width - lanesEnd - 18);
+                var (mouth, count) = arrivals
+                    ? (right - ThroatRoom, right - ThroatRoom)
+                    : (left + gatherRoom + ThroatRoom, width - lanesEnd - 18);
                 var signs = arrivals ? lanesEnd + 18 : mouth + 14;
                 var line = arrivals
                     ? Line(sources[from].Anchor, lane, row, right - ThroatRoom / 2, destinations[to].Anchor)
                     : Line(sources[from].Anchor, left + gatherRoom + ThroatRoom / 2, row, lane, destinations[to].Anchor);
-                tracks.Add(new Track(
-                    route.Id, ends.Sources[from], ends.Destinations[to], line, row, PlaceSigns(route, signs, count - CountRoom, row), new Spot(count, row), mouth, bundle.Key));
+                tracks.Add(
+                    new Track(
+                        route.Id,
+                        ends.Sources[from],
+                        ends.Destinations[to],
+                        line,
+                        row,
+                        PlaceSigns(route, signs, count - CountRoom, row),
+                        new Spot(count, row),
+                        mouth,
+                        bundle.Key
+                    )
+                );
             }
         }
-        var gatherings = ends.Gatherings.Select((gathering, i) => Gather(gathering, left + 13 + i * GatherPitch, sources)).ToImmutableArray();
-        var bottom = sources.Select(plate => plate.Box).Concat(destinations.Select(plate => plate.Box)).Select(box => box.Bottom).DefaultIfEmpty(FirstRow).Max();
+        var gatherings = ends
+            .Gatherings.Select((gathering, i) => Gather(gathering, left + 13 + i * GatherPitch, sources))
+            .ToImmutableArray();
+        var bottom = sources
+            .Select(plate => plate.Box)
+            .Concat(destinations.Select(plate => plate.Box))
+            .Select(box => box.Bottom)
+            .DefaultIfEmpty(FirstRow)
+            .Max();
         var folds = PlaceFolds(ends, sources, destinations, edge, right, ref bottom);
         var ways = PlaceWays(ends, sources, destinations, width, bottom);
-        if (ways.Length > 0) bottom += 2 * Half + (ways.Length - 1) * WayPitch;
-        return new TrackPlan(look.Side, width, bottom + 4, sources, destinations, tracks.ToImmutable(), points.ToImmutable(), gatherings, ways, folds, crossings);
+        if (ways.Length > 0)
+            bottom += 2 * Half + (ways.Length - 1) * WayPitch;
+        return new TrackPlan(
+            look.Side,
+            width,
+            bottom + 4,
+            sources,
+            destinations,
+            tracks.ToImmutable(),
+            points.ToImmutable(),
+            gatherings,
+            ways,
+            folds,
+            crossings
+        );
     }
 
     private static Box Plate(double x, double width, double middle, int rows)
@@ -148,7 +199,15 @@ public static class PlanLayout
     }
 
     private static Dictionary<int, double> PlaceLanes(
-        Ends ends, double[] feeds, double[] rows, double start, double width, bool arrivals, out double end, out int crossings)
+        Ends ends,
+        double[] feeds,
+        double[] rows,
+        double start,
+        double width,
+        bool arrivals,
+        out double end,
+        out int crossings
+    )
     {
         var byPlate = ends.Routes.Index().ToLookup(item => arrivals ? item.Item.From : item.Item.To, item => rows[item.Index]);
         var used = Enumerable.Range(0, feeds.Length).Where(plate => byPlate.Contains(plate)).ToList();
@@ -178,28 +237,35 @@ public static class PlanLayout
     private static void Step(ImmutableArray<Spot>.Builder line, double x, double fromY, double toY)
     {
         var height = Math.Abs(toY - fromY);
-        if (height == 0) return;
+        if (height == 0)
+            return;
         var bend = Math.Min(Bend, height / 2);
         var down = Math.Sign(toY - fromY);
         line.Add(new Spot(x - bend, fromY));
         line.Add(new Spot(x, fromY + down * bend));
-        if (height > 2 * bend) line.Add(new Spot(x, toY - down * bend));
+        if (height > 2 * bend)
+            line.Add(new Spot(x, toY - down * bend));
         line.Add(new Spot(x + bend, toY));
     }
 
-    /// <summary>Stages as signs on their row: all of them, close if need be; else as many as there is room for, and how many more there are.</summary>
+    /// <summary>Stages as signs on their row: all of them, close if need be; else as many as there is room for, and how many more there
+    /// are.</summary>
     private static ImmutableArray<Sign> PlaceSigns(Route route, double left, double right, double row)
     {
         foreach (var padding in (ReadOnlySpan<double>)[SignPadding, TightSignPadding])
         {
-            if (All(padding) is var all && (all.IsEmpty || all[^1].Box.Right <= right)) return all;
+            if (All(padding) is var all && (all.IsEmpty || all[^1].Box.Right <= right))
+                return all;
         }
         var signs = All(TightSignPadding).TakeWhile(sign => sign.Box.Right + MoreRoom <= right).ToList();
         // Of the first at least its beginning is to be seen.
         if (signs.Count == 0 && Shortened(route.Stages[0].Sign, right - left - (route.Stages.Length > 1 ? MoreRoom : 0)) is { } text)
             signs.Add(new Sign(0, text, SignBox(left, row, text, TightSignPadding)));
         var rest = route.Stages.Length - signs.Count;
-        if (rest > 0) signs.Add(new Sign(-1, $"+{rest}", SignBox(signs.Count > 0 ? signs[^1].Box.Right + SignGap : left, row, $"+{rest}", TightSignPadding)));
+        if (rest > 0)
+            signs.Add(
+                new Sign(-1, $"+{rest}", SignBox(signs.Count > 0 ? signs[^1].Box.Right + SignGap : left, row, $"+{rest}", TightSignPadding))
+            );
         return [.. signs];
 
         ImmutableArray<Sign> All(double padding)
@@ -218,7 +284,8 @@ public static class PlanLayout
     private static string? Shortened(string text, double room)
     {
         var length = text.Length - 1;
-        while (length > 2 && TextWidth.Of(text[..length] + "…") + 2 * TightSignPadding > room) length--;
+        while (length > 2 && TextWidth.Of(text[..length] + "…") + 2 * TightSignPadding > room)
+            length--;
         return length > 2 ? text[..length].TrimEnd() + "…" : null;
     }
 
@@ -231,20 +298,39 @@ public static class PlanLayout
         var members = gathering.Members.Select(member => new Spot(x, sources[member].Anchor.Y)).ToImmutableArray();
         var (top, bottom) = (members.Min(spot => spot.Y), members.Max(spot => spot.Y));
         // Its own plate stands below those of its members.
-        return new Gathering(sources[gathering.Source].Source, [new Spot(x, Math.Min(top, joins)), new Spot(x, Math.Max(bottom, joins))], members);
+        return new Gathering(
+            sources[gathering.Source].Source,
+            [new Spot(x, Math.Min(top, joins)), new Spot(x, Math.Max(bottom, joins))],
+            members
+        );
     }
 
     private static ImmutableArray<FoldPlate> PlaceFolds(
-        Ends ends, ImmutableArray<SourcePlate> sources, ImmutableArray<DestinationPlate> destinations, double edge, double right, ref double bottom)
+        Ends ends,
+        ImmutableArray<SourcePlate> sources,
+        ImmutableArray<DestinationPlate> destinations,
+        double edge,
+        double right,
+        ref double bottom
+    )
     {
         var folds = ImmutableArray.CreateBuilder<FoldPlate>();
-        foreach (var (isSource, count, x, wide, last) in new[]
+        foreach (
+            var (isSource, count, x, wide, last) in new[]
+            {
+                (true, ends.IdleSources, edge, SourceWidth, sources.Select(plate => plate.Box.Bottom).DefaultIfEmpty(FirstRow).Max()),
+                (
+                    false,
+                    ends.IdleDestinations,
+                    right,
+                    DestinationWidth,
+                    destinations.Select(plate => plate.Box.Bottom).DefaultIfEmpty(FirstRow).Max()
+                ),
+            }
+        )
         {
-            (true, ends.IdleSources, edge, SourceWidth, sources.Select(plate => plate.Box.Bottom).DefaultIfEmpty(FirstRow).Max()),
-            (false, ends.IdleDestinations, right, DestinationWidth, destinations.Select(plate => plate.Box.Bottom).DefaultIfEmpty(FirstRow).Max()),
-        })
-        {
-            if (count == 0) continue;
+            if (count == 0)
+                continue;
             var box = new Box(x, last + 6, wide, 28);
             folds.Add(new FoldPlate(isSource, count, box));
             bottom = Math.Max(bottom, box.Bottom);
@@ -255,12 +341,22 @@ public static class PlanLayout
     /// <summary>Lays the ways in the room below everything: each on a level of its own, with uprights of its own beside the
     /// plates. The plate furthest up has the outermost upright, so that stubs and uprights do not cross.</summary>
     private static ImmutableArray<WayTrack> PlaceWays(
-        Ends ends, ImmutableArray<SourcePlate> sources, ImmutableArray<DestinationPlate> destinations, double width, double bottom)
+        Ends ends,
+        ImmutableArray<SourcePlate> sources,
+        ImmutableArray<DestinationPlate> destinations,
+        double width,
+        double bottom
+    )
     {
-        var ways = ends.Ways.Select(way => (
-            Way: way,
-            Source: sources.First(plate => plate.Source == way.Source),
-            Destination: destinations.First(plate => plate.Id == way.Destination))).ToList();
+        var ways = ends
+            .Ways.Select(way =>
+                (
+                    Way: way,
+                    Source: sources.First(plate => plate.Source == way.Source),
+                    Destination: destinations.First(plate => plate.Id == way.Destination)
+                )
+            )
+            .ToList();
         // The lowest destination has the innermost upright and the highest level.
         var byDestination = ways.OrderByDescending(way => way.Destination.Anchor.Y).ThenByDescending(way => way.Source.Anchor.Y).ToList();
         var bySource = ways.OrderByDescending(way => way.Source.Anchor.Y).ThenByDescending(way => way.Destination.Anchor.Y).ToList();
@@ -269,15 +365,24 @@ public static class PlanLayout
         {
             var (way, source, destination) = byDestination[i];
             var level = bottom + 4 + Half + i * WayPitch;
-            var (outside, inside) = (destination.Box.Right + 6 + i * WayLane, source.Box.X - 6 - bySource.IndexOf(byDestination[i]) * WayLane);
+            var (outside, inside) = (
+                destination.Box.Right + 6 + i * WayLane,
+                source.Box.X - 6 - bySource.IndexOf(byDestination[i]) * WayLane
+            );
             ImmutableArray<Spot> back =
             [
-                new Spot(destination.Box.Right, destination.Anchor.Y), new Spot(outside, destination.Anchor.Y), new Spot(outside, level),
-                new Spot(inside, level), new Spot(inside, source.Anchor.Y), new Spot(source.Box.X, source.Anchor.Y),
+                new Spot(destination.Box.Right, destination.Anchor.Y),
+                new Spot(outside, destination.Anchor.Y),
+                new Spot(outside, level),
+                new Spot(inside, level),
+                new Spot(inside, source.Anchor.Y),
+                new Spot(source.Box.X, source.Anchor.Y),
             ];
             var text = way.Name;
             var sign = SignBox(0, level, text);
-            tracks.Add(new WayTrack(way, way.IsBack ? back : [.. back.Reverse()], text, sign with { X = Math.Round((width - sign.Width) / 2) }));
+            tracks.Add(
+                new WayTrack(way, way.IsBack ? back : [.. back.Reverse()], text, sign with { X = Math.Round((width - sign.Width) / 2) })
+            );
         }
         return tracks.ToImmutable();
     }
@@ -304,16 +409,27 @@ public static class PlanLayout
             var all = RoomLinks.Of(studio).RoomWays();
             var part = look.Focus?.PartOf(studio, all);
             var routes = studio.Routes.Where(route => part is null || part.Routes.Contains(route.Id)).ToList();
-            var (departures, arrivals) = (routes.Select(route => route.From.Plate).ToHashSet(), routes.Select(route => route.To).ToHashSet());
+            var (departures, arrivals) = (
+                routes.Select(route => route.From.Plate).ToHashSet(),
+                routes.Select(route => route.To).ToHashSet()
+            );
             // What another program connects comes and goes there, too.
             var outside = (part?.Ways ?? all).Where(way => way.Links.Any(link => link.Kind == LinkKind.Outside)).ToList();
             var (comesFrom, goesTo) = (outside.Select(way => way.Source).ToHashSet(), outside.Select(way => way.Destination).ToHashSet());
             // What a virtual port does is seen as a way only where something comes in and goes on.
-            var ways = (part?.Ways ?? all).Where(way => way.Links.Any(link => link.Kind is LinkKind.Inner or LinkKind.Cable or LinkKind.Outside)
-                || ((departures.Contains(way.Source) || comesFrom.Contains(way.Source)) && (arrivals.Contains(way.Destination) || goesTo.Contains(way.Destination)))).ToList();
+            var ways = (part?.Ways ?? all)
+                .Where(way =>
+                    way.Links.Any(link => link.Kind is LinkKind.Inner or LinkKind.Cable or LinkKind.Outside)
+                    || (
+                        (departures.Contains(way.Source) || comesFrom.Contains(way.Source))
+                        && (arrivals.Contains(way.Destination) || goesTo.Contains(way.Destination))
+                    )
+                )
+                .ToList();
             var inWay = ways.SelectMany(way => new[] { way.Source, way.Destination }).ToHashSet();
             // A jack of an interface with nothing plugged in stands there only if it is used.
-            bool Stands(DevicePort port, bool routed) => routed || inWay.Contains(port.Id) || (part is null ? !port.IsLoose : part.Ports.Contains(port.Id));
+            bool Stands(DevicePort port, bool routed) =>
+                routed || inWay.Contains(port.Id) || (part is null ? !port.IsLoose : part.Ports.Contains(port.Id));
             var sourcePorts = studio.Sources.Where(port => Stands(port, departures.Contains(port.Id))).ToList();
             var destinationPorts = studio.Destinations.Where(port => Stands(port, arrivals.Contains(port.Id))).ToList();
             var (idleSources, idleDestinations) = (0, 0);
@@ -322,21 +438,46 @@ public static class PlanLayout
                 idleSources = sourcePorts.RemoveAll(port => !departures.Contains(port.Id) && !inWay.Contains(port.Id));
                 idleDestinations = destinationPorts.RemoveAll(port => !arrivals.Contains(port.Id) && !inWay.Contains(port.Id));
             }
-            List<RouteSource> sources = [.. sourcePorts.Select(source => RouteSource.FromPortId(source.Id)),
-                .. studio.Groups.Select(group => (RouteSource)new GroupSource(group.Id)).Where(group => part is null || departures.Contains(group))];
-            if (part is null ? sources.Count + idleSources > 0 : departures.Contains(AnySource.Plain)) sources.Add(AnySource.Plain);
+            List<RouteSource> sources =
+            [
+                .. sourcePorts.Select(source => RouteSource.FromPortId(source.Id)),
+                .. studio
+                    .Groups.Select(group => (RouteSource)new GroupSource(group.Id))
+                    .Where(group => part is null || departures.Contains(group)),
+            ];
+            if (part is null ? sources.Count + idleSources > 0 : departures.Contains(AnySource.Plain))
+                sources.Add(AnySource.Plain);
             List<PortId> destinations = [.. destinationPorts.Select(port => port.Id)];
-            var (sourceAt, destinationAt) = (sources.Index().ToDictionary(item => item.Item, item => item.Index), destinations.Index().ToDictionary(item => item.Item, item => item.Index));
+            var (sourceAt, destinationAt) = (
+                sources.Index().ToDictionary(item => item.Item, item => item.Index),
+                destinations.Index().ToDictionary(item => item.Item, item => item.Index)
+            );
             return new Ends
             {
                 Sources = sources,
                 Destinations = destinations,
                 Routes = [.. routes.Select(route => (route, sourceAt[route.From.Plate], destinationAt[route.To]))],
                 Ways = ways,
-                Gatherings = [.. routes.Where(route => route.From is not OneSource).GroupBy(route => route.From.Plate)
-                    .Select(group => (sourceAt[group.Key], group.SelectMany(studio.SourcesOf).Select(port => port.Id).Distinct()
-                        .Where(port => sourceAt.ContainsKey(port)).Select(port => sourceAt[port]).Order().ToImmutableArray()))
-                    .Where(item => item.Item2.Length > 0)],
+                Gatherings =
+                [
+                    .. routes
+                        .Where(route => route.From is not OneSource)
+                        .GroupBy(route => route.From.Plate)
+                        .Select(group =>
+                            (
+                                sourceAt[group.Key],
+                                group
+                                    .SelectMany(studio.SourcesOf)
+                                    .Select(port => port.Id)
+                                    .Distinct()
+                                    .Where(port => sourceAt.ContainsKey(port))
+                                    .Select(port => sourceAt[port])
+                                    .Order()
+                                    .ToImmutableArray()
+                            )
+                        )
+                        .Where(item => item.Item2.Length > 0),
+                ],
                 IdleSources = idleSources,
                 IdleDestinations = idleDestinations,
             };

@@ -23,9 +23,7 @@ public sealed record PlanLook(PlanSide Side = PlanSide.Arrivals, PlanFocus? Focu
 /// <summary>A part of the studio that is looked at alone.</summary>
 public abstract record PlanFocus
 {
-    private protected PlanFocus()
-    {
-    }
+    private protected PlanFocus() { }
 
     /// <summary>A short text for addresses, which <see cref="Parse"/> reads: "device-3", "port-7", "way-7-9".</summary>
     public abstract string Key { get; }
@@ -44,7 +42,8 @@ public abstract record PlanFocus
     public static PlanFocus? Parse(string? key)
     {
         var parts = (key ?? "").Split('-');
-        int? Number(int at) => at < parts.Length && int.TryParse(parts[at], NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : null;
+        int? Number(int at) =>
+            at < parts.Length && int.TryParse(parts[at], NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : null;
         return (parts[0], parts.Length, Number(1), Number(2)) switch
         {
             ("device", 2, { } device, _) => new DeviceFocus(new DeviceId(device)),
@@ -57,14 +56,18 @@ public abstract record PlanFocus
     private protected static PlanPart Touching(Studio studio, IReadOnlyList<RoomWay> ways, Func<DevicePort, bool> isMeant)
     {
         var own = studio.Ports.Where(isMeant).Select(port => port.Id).ToHashSet();
-        var routes = studio.Routes.Where(route => own.Contains(route.To) || studio.SourcesOf(route).Any(source => own.Contains(source.Id))).ToList();
+        var routes = studio
+            .Routes.Where(route => own.Contains(route.To) || studio.SourcesOf(route).Any(source => own.Contains(source.Id)))
+            .ToList();
         var near = ways.Where(way => own.Contains(way.Source) || own.Contains(way.Destination)).ToList();
         foreach (var route in routes)
         {
             own.Add(route.To);
-            if (route.From is OneSource one) own.Add(one.Port);
+            if (route.From is OneSource one)
+                own.Add(one.Port);
         }
-        foreach (var way in near) own.UnionWith([way.Source, way.Destination]);
+        foreach (var way in near)
+            own.UnionWith([way.Source, way.Destination]);
         return new PlanPart([.. routes.Select(route => route.Id)], own, near);
     }
 }
@@ -112,18 +115,26 @@ public sealed record CircuitFocus(PortId Source, PortId Destination) : PlanFocus
     public override string Key => $"way-{Source}-{Destination}";
 
     /// <inheritdoc/>
-    public override string? NameIn(Studio studio) => studio.FindPort(Source) is not null && studio.FindPort(Destination) is not null
-        ? "this circuit"
-        : null;
+    public override string? NameIn(Studio studio) =>
+        studio.FindPort(Source) is not null && studio.FindPort(Destination) is not null ? "this circuit" : null;
 
     internal override PlanPart PartOf(Studio studio, IReadOnlyList<RoomWay> ways)
     {
-        var steps = studio.Routes.SelectMany(route => studio.SourcesOf(route).Select(source => (From: source.Id, To: route.To, Route: (Route?)route, Way: (RoomWay?)null)))
-            .Concat(ways.Select(way => way.IsBack
-                ? (From: way.Destination, To: way.Source, Route: (Route?)null, Way: (RoomWay?)way)
-                : (From: way.Source, To: way.Destination, Route: null, Way: way))).ToList();
+        var steps = studio
+            .Routes.SelectMany(route =>
+                studio.SourcesOf(route).Select(source => (From: source.Id, To: route.To, Route: (Route?)route, Way: (RoomWay?)null))
+            )
+            .Concat(
+                ways.Select(way =>
+                    way.IsBack
+                        ? (From: way.Destination, To: way.Source, Route: (Route?)null, Way: (RoomWay?)way)
+                        : (From: way.Source, To: way.Destination, Route: null, Way: way)
+                )
+            )
+            .ToList();
         var meant = ways.FirstOrDefault(way => way.Source == Source && way.Destination == Destination);
-        if (meant is null) return new PlanPart([], [Source, Destination], []);
+        if (meant is null)
+            return new PlanPart([], [Source, Destination], []);
         var (begin, end) = meant.IsBack ? (Destination, Source) : (Source, Destination);
         var onward = Reached(end, steps.ToLookup(step => step.From, step => step.To));
         var toward = Reached(begin, steps.ToLookup(step => step.To, step => step.From));
@@ -132,7 +143,8 @@ public sealed record CircuitFocus(PortId Source, PortId Destination) : PlanFocus
         return new PlanPart(
             [.. round.Where(step => step.Route is not null).Select(step => step.Route!.Id)],
             [.. round.SelectMany(step => new[] { step.From, step.To }), Source, Destination],
-            [.. round.Where(step => step.Way is not null).Select(step => step.Way!).Append(meant).Distinct()]);
+            [.. round.Where(step => step.Way is not null).Select(step => step.Way!).Append(meant).Distinct()]
+        );
     }
 
     private static HashSet<PortId> Reached(PortId start, ILookup<PortId, PortId> steps)
@@ -143,7 +155,8 @@ public sealed record CircuitFocus(PortId Source, PortId Destination) : PlanFocus
         {
             foreach (var there in steps[here])
             {
-                if (reached.Add(there)) next.Enqueue(there);
+                if (reached.Add(there))
+                    next.Enqueue(there);
             }
         }
         return reached;

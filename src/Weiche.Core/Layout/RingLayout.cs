@@ -20,7 +20,15 @@ public sealed record RingLabel(double X, double Y, string Anchor, int Longest);
 /// <param name="Arcs">The legs, as paths.</param>
 /// <param name="Arrows">The way round, as a path in the middle of each leg.</param>
 public sealed record RingLayout(
-    double Width, double Height, double CentreX, double CentreY, ImmutableArray<Box> Boxes, ImmutableArray<RingLabel> Labels, ImmutableArray<string> Arcs, ImmutableArray<string> Arrows)
+    double Width,
+    double Height,
+    double CentreX,
+    double CentreY,
+    ImmutableArray<Box> Boxes,
+    ImmutableArray<RingLabel> Labels,
+    ImmutableArray<string> Arcs,
+    ImmutableArray<string> Arrows
+)
 {
     private const double BoxWidth = 150;
     private const double BoxHeight = 44;
@@ -41,13 +49,24 @@ public sealed record RingLayout(
         for (var i = 0; i < count; i++)
         {
             var (here, next) = (AngleOf(i, count), AngleOf(i + 1, count));
-            boxes.Add(new Box(x + radius * Math.Cos(here) - BoxWidth / 2, y + radius * Math.Sin(here) - BoxHeight / 2, BoxWidth, BoxHeight));
+            boxes.Add(
+                new Box(x + radius * Math.Cos(here) - BoxWidth / 2, y + radius * Math.Sin(here) - BoxHeight / 2, BoxWidth, BoxHeight)
+            );
             var middle = (here + next) / 2;
             arcs.Add(Arc(x, y, radius, here, next));
             arrows.Add(Arrow(x + radius * Math.Cos(middle), y + radius * Math.Sin(middle), middle));
             labels.Add(Label(x, y, radius, middle));
         }
-        return new RingLayout(width, height, x, y, boxes.MoveToImmutable(), labels.MoveToImmutable(), arcs.MoveToImmutable(), arrows.MoveToImmutable());
+        return new RingLayout(
+            width,
+            height,
+            x,
+            y,
+            boxes.MoveToImmutable(),
+            labels.MoveToImmutable(),
+            arcs.MoveToImmutable(),
+            arrows.MoveToImmutable()
+        );
     }
 
     private static double AngleOf(int place, int count) => -Math.PI / 2 + 2 * Math.PI * place / count;
@@ -65,8 +84,12 @@ public sealed record RingLayout(
     {
         var large = to - from > Math.PI ? 1 : 0;
         // A ring of one place is a whole circle: two halves.
-        if (to - from >= 2 * Math.PI - 0.001) return Arc(x, y, radius, from, from + Math.PI) + Arc(x, y, radius, from + Math.PI, to);
-        return string.Create(CultureInfo.InvariantCulture, $"M{x + radius * Math.Cos(from):0.##} {y + radius * Math.Sin(from):0.##}A{radius:0.##} {radius:0.##} 0 {large} 1 {x + radius * Math.Cos(to):0.##} {y + radius * Math.Sin(to):0.##}");
+        if (to - from >= 2 * Math.PI - 0.001)
+            return Arc(x, y, radius, from, from + Math.PI) + Arc(x, y, radius, from + Math.PI, to);
+        return string.Create(
+            CultureInfo.InvariantCulture,
+            $"M{x + radius * Math.Cos(from):0.##} {y + radius * Math.Sin(from):0.##}A{radius:0.##} {radius:0.##} 0 {large} 1 {x + radius * Math.Cos(to):0.##} {y + radius * Math.Sin(to):0.##}"
+        );
     }
 
     private static string Arrow(double x, double y, double angle)
@@ -74,6 +97,9 @@ public sealed record RingLayout(
         // Clockwise: the tangent is a quarter turn on.
         var (dx, dy) = (-Math.Sin(angle), Math.Cos(angle));
         var (ox, oy) = (Math.Cos(angle), Math.Sin(angle));
-        return string.Create(CultureInfo.InvariantCulture, $"M{x - 7 * dx + 7 * ox:0.##} {y - 7 * dy + 7 * oy:0.##}L{x + 5 * dx:0.##} {y + 5 * dy:0.##}L{x - 7 * dx - 7 * ox:0.##} {y - 7 * dy - 7 * oy:0.##}");
+        return string.Create(
+            CultureInfo.InvariantCulture,
+            $"M{x - 7 * dx + 7 * ox:0.##} {y - 7 * dy + 7 * oy:0.##}L{x + 5 * dx:0.##} {y + 5 * dy:0.##}L{x - 7 * dx - 7 * ox:0.##} {y - 7 * dy - 7 * oy:0.##}"
+        );
     }
 }

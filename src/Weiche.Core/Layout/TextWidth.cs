@@ -8,14 +8,15 @@ internal static class TextWidth
     /// <summary>The width in pixels.</summary>
     internal static double Of(string text) => text.Sum(Of);
 
-    private static double Of(char c) => c switch
-    {
-        ' ' => 3,
-        'i' or 'l' or 'j' or 'I' or '.' or ',' or ':' or '|' or '\'' => 3.4,
-        'f' or 't' or 'r' or '-' or '(' or ')' => 4.6,
-        'm' or 'w' or 'M' or 'W' => 10.2,
-        '→' => 11,
-        >= 'A' and <= 'Z' => 7.9,
-        _ => Usual,
-    };
+    private static double Of(char c) =>
+        c switch
+        {
+            ' ' => 3,
+            'i' or 'l' or 'j' or 'I' or '.' or ',' or ':' or '|' or '\'' => 3.4,
+            'f' or 't' or 'r' or '-' or '(' or ')' => 4.6,
+            'm' or 'w' or 'M' or 'W' => 10.2,
+            '→' => 11,
+            >= 'A' and <= 'Z' => 7.9,
+            _ => Usual,
+        };
 }

@@ -53,7 +53,16 @@ public sealed record Sign(int Stage, string Text, Box Box);
 /// <param name="Bundle">Tracks of the same lane have the same number: in arrivals those of one source, in departures those to
 /// one destination.</param>
 public sealed record Track(
-    RouteId Id, RouteSource From, PortId To, ImmutableArray<Spot> Line, double Row, ImmutableArray<Sign> Signs, Spot Count, double Mouth, int Bundle);
+    RouteId Id,
+    RouteSource From,
+    PortId To,
+    ImmutableArray<Spot> Line,
+    double Row,
+    ImmutableArray<Sign> Signs,
+    Spot Count,
+    double Mouth,
+    int Bundle
+);
 
 /// <summary>A set of points: where the track of a plate splits, or where tracks to it run together.</summary>
 /// <param name="Bundle">The lane whose points they are; see <see cref="Track.Bundle"/>.</param>
@@ -102,4 +111,5 @@ public sealed record TrackPlan(
     ImmutableArray<Gathering> Gatherings,
     ImmutableArray<WayTrack> Ways,
     ImmutableArray<FoldPlate> Folds,
-    int Crossings);
+    int Crossings
+);

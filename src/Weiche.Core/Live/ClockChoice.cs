@@ -42,11 +42,13 @@ internal struct ClockChoice
         var isClock = message == MidiMessage.Clock;
         if (_from == default || _from == source || now - _at > Patience)
         {
-            if (isClock) (_from, _at) = (source, now);
+            if (isClock)
+                (_from, _at) = (source, now);
             return false;
         }
         ref var rival = ref PlaceOf(source);
-        if (isClock) rival = (source, now);
+        if (isClock)
+            rival = (source, now);
         return rival.From == source && now - rival.At <= Patience;
     }
 
@@ -57,8 +59,10 @@ internal struct ClockChoice
         var oldest = 0;
         for (var i = 0; i < RivalsKept; i++)
         {
-            if (_rivals[i].From == source) return ref _rivals[i];
-            if (_rivals[i].At < _rivals[oldest].At) oldest = i;
+            if (_rivals[i].From == source)
+                return ref _rivals[i];
+            if (_rivals[i].At < _rivals[oldest].At)
+                oldest = i;
         }
         return ref _rivals[oldest];
     }

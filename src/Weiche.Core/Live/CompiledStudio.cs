@@ -11,13 +11,23 @@ public sealed class CompiledStudio
 {
     // Of each source, by its id, the place in the lists.
     private readonly int[] _indexOf;
+
     // By lineup, then by source; one place for a studio without lineups.
     private readonly CompiledRoute[][][] _lists;
     private readonly CompiledRoute[][] _arranged;
     private readonly CompiledRoute?[] _byRoute;
     private readonly PortMeter?[] _ports;
 
-    private CompiledStudio(Studio studio, int version, int[] indexOf, CompiledRoute[][][] lists, CompiledRoute[][] arranged, CompiledRoute?[] byRoute, PortMeter?[] ports, bool anySolo)
+    private CompiledStudio(
+        Studio studio,
+        int version,
+        int[] indexOf,
+        CompiledRoute[][][] lists,
+        CompiledRoute[][] arranged,
+        CompiledRoute?[] byRoute,
+        PortMeter?[] ports,
+        bool anySolo
+    )
     {
         AnySolo = anySolo;
         Studio = studio;
@@ -53,7 +63,8 @@ public sealed class CompiledStudio
     {
         var size = studio.NextId;
         var ports = new PortMeter?[size];
-        foreach (var port in studio.Ports) ports[port.Id.Value] = previous?.Meter(port.Id) ?? new PortMeter(port.IsSource);
+        foreach (var port in studio.Ports)
+            ports[port.Id.Value] = previous?.Meter(port.Id) ?? new PortMeter(port.IsSource);
         var byRoute = new CompiledRoute?[size];
         var live = LiveRoutes.Of(studio);
         var places = studio.Lineups.Index().ToDictionary(item => item.Item.Id, item => item.Index);
@@ -65,18 +76,21 @@ public sealed class CompiledStudio
             byRoute[route.Id.Value] = previous?.Same(route, isLive, isIn) ?? new CompiledRoute(route, isLive, isIn, previous);
         }
         var doors = DoorsOf(studio).ToArray();
-        foreach (var door in doors) byRoute[door.Id.Value] = Door(door, count, previous);
+        foreach (var door in doors)
+            byRoute[door.Id.Value] = Door(door, count, previous);
         var solo = new LiveRoutes?[count];
         for (var i = 0; live.MaySolo && i < count; i++)
         {
-            if (LiveRoutes.Of(places.Count == 0 ? studio : studio.In(studio.Lineups[i].Id)) is { AnySolo: true } soloed) solo[i] = soloed;
+            if (LiveRoutes.Of(places.Count == 0 ? studio : studio.In(studio.Lineups[i].Id)) is { AnySolo: true } soloed)
+                solo[i] = soloed;
         }
         var indexOf = new int[size];
         var sources = live.ArrangedSources.ToArray();
         var listCount = sources.Length + doors.Length + 1;
         var arranged = new CompiledRoute[listCount][];
         var lists = new CompiledRoute[count][][];
-        for (var i = 0; i < count; i++) (lists[i] = new CompiledRoute[listCount][])[0] = [];
+        for (var i = 0; i < count; i++)
+            (lists[i] = new CompiledRoute[listCount][])[0] = [];
         arranged[0] = [];
         foreach (var (number, source) in sources.Index())
         {
@@ -85,7 +99,9 @@ public sealed class CompiledStudio
             var routes = arranged[at] = Array.ConvertAll(live.Arranged(source), route => byRoute[route.Id.Value]!);
             for (var i = 0; i < count; i++)
             {
-                var list = solo[i] is { } soloed ? Array.FindAll(routes, route => soloed.WouldTakePart(route.Route, source)) : InPlace(routes, i);
+                var list = solo[i] is { } soloed
+                    ? Array.FindAll(routes, route => soloed.WouldTakePart(route.Route, source))
+                    : InPlace(routes, i);
                 // Many sources are led alike in most lineups: then it is the same list, and entering has nothing to do.
                 lists[i][at] = i > 0 && list.AsSpan().SequenceEqual(lists[i - 1][at]) ? lists[i - 1][at] : list;
             }
@@ -95,13 +111,23 @@ public sealed class CompiledStudio
             var at = indexOf[door.Id.Value] = sources.Length + number + 1;
             CompiledRoute[] through = [byRoute[door.Id.Value]!];
             arranged[at] = through;
-            for (var i = 0; i < count; i++) lists[i][at] = through;
+            for (var i = 0; i < count; i++)
+                lists[i][at] = through;
         }
-        return new CompiledStudio(studio, (previous?.Version ?? 0) + 1, indexOf, lists, arranged, byRoute, ports, Array.Exists(solo, each => each is not null));
+        return new CompiledStudio(
+            studio,
+            (previous?.Version ?? 0) + 1,
+            indexOf,
+            lists,
+            arranged,
+            byRoute,
+            ports,
+            Array.Exists(solo, each => each is not null)
+        );
     }
 
-    /// <summary>The doors of a studio: what other programs send to a virtual port comes in by the destination that it is, and goes on to it as by a
-    /// route, in any lineup.</summary>
+    /// <summary>The doors of a studio: what other programs send to a virtual port comes in by the destination that it is, and goes on to it
+    /// as by a route, in any lineup.</summary>
     internal static IEnumerable<DevicePort> DoorsOf(Studio studio) => studio.Destinations.Where(port => port.Device.IsVirtualPort());
 
     /// <summary>The way through a door, which is that of before as long as nothing of it changes.</summary>
@@ -109,36 +135,49 @@ public sealed class CompiledStudio
     {
         // Ids of ports and routes are never the same number.
         var id = new RouteId(door.Id.Value);
-        if (previous?.Find(id) is { } known && known.IsLive == door.Port.On && known.IsIn.Length == lineups) return known;
+        if (previous?.Find(id) is { } known && known.IsLive == door.Port.On && known.IsIn.Length == lineups)
+            return known;
         var everywhere = new bool[lineups];
         Array.Fill(everywhere, true);
         return new CompiledRoute(new Route(id, new OneSource(door.Id), door.Id, true, []), door.Port.On, everywhere, previous);
     }
 
     /// <summary>For each lineup whether a route is on duty there and not held off.</summary>
-    private static bool[] IsIn(Route route, int count, Dictionary<LineupId, int> places, System.Collections.Immutable.ImmutableHashSet<(LineupId, RouteId)> heldOff)
+    private static bool[] IsIn(
+        Route route,
+        int count,
+        Dictionary<LineupId, int> places,
+        System.Collections.Immutable.ImmutableHashSet<(LineupId, RouteId)> heldOff
+    )
     {
         var isIn = new bool[count];
-        if (route.Duty.IsStanding) Array.Fill(isIn, true);
+        if (route.Duty.IsStanding)
+            Array.Fill(isIn, true);
         foreach (var lineup in route.Duty.Lineups)
         {
-            if (places.TryGetValue(lineup, out var place)) isIn[place] = true;
+            if (places.TryGetValue(lineup, out var place))
+                isIn[place] = true;
         }
-        if (heldOff.IsEmpty) return isIn;
-        foreach (var (lineup, place) in places) isIn[place] &= !heldOff.Contains((lineup, route.Id));
+        if (heldOff.IsEmpty)
+            return isIn;
+        foreach (var (lineup, place) in places)
+            isIn[place] &= !heldOff.Contains((lineup, route.Id));
         return isIn;
     }
 
     private static CompiledRoute[] InPlace(CompiledRoute[] routes, int place)
     {
         var count = 0;
-        foreach (var route in routes) count += route.IsIn[place] ? 1 : 0;
-        if (count == routes.Length) return routes;
+        foreach (var route in routes)
+            count += route.IsIn[place] ? 1 : 0;
+        if (count == routes.Length)
+            return routes;
         var list = new CompiledRoute[count];
         var at = 0;
         foreach (var route in routes)
         {
-            if (route.IsIn[place]) list[at++] = route;
+            if (route.IsIn[place])
+                list[at++] = route;
         }
         return list;
     }
@@ -154,22 +193,29 @@ public sealed class CompiledStudio
     {
         for (var i = 0; i < Studio.Lineups.Length; i++)
         {
-            if (Studio.Lineups[i].Id == lineup) return i;
+            if (Studio.Lineups[i].Id == lineup)
+                return i;
         }
         return 0;
     }
 
-    /// <summary>The routes of a source that take part in a lineup, in the order in which they are asked. Some of them may be switched off, by hand
-    /// or by a lever.</summary>
+    /// <summary>The routes of a source that take part in a lineup, in the order in which they are asked. Some of them may be switched off,
+    /// by hand or by a lever.</summary>
     internal CompiledRoute[] RoutesOf(PortId source, int lineup) => _lists[lineup][_indexOf[source.Value]];
 
     /// <summary>All routes of a source that are on, or that a lever may switch on.</summary>
     internal CompiledRoute[] ArrangedOf(PortId source) => _arranged[_indexOf[source.Value]];
 
-    /// <summary>The compiled form of a route, if it is the very same one and nothing in it keeps anything; most edits change one route.</summary>
+    /// <summary>The compiled form of a route, if it is the very same one and nothing in it keeps anything; most edits change one
+    /// route.</summary>
     private CompiledRoute? Same(Route route, bool isLive, bool[] isIn) =>
-        (uint)route.Id.Value < (uint)_byRoute.Length && _byRoute[route.Id.Value] is { KeepsNothing: true } known
-            && known.IsLive == isLive && ReferenceEquals(known.Route, route) && known.IsIn.AsSpan().SequenceEqual(isIn) ? known : null;
+        (uint)route.Id.Value < (uint)_byRoute.Length
+        && _byRoute[route.Id.Value] is { KeepsNothing: true } known
+        && known.IsLive == isLive
+        && ReferenceEquals(known.Route, route)
+        && known.IsIn.AsSpan().SequenceEqual(isIn)
+            ? known
+            : null;
 
     /// <summary>Every compiled route.</summary>
     internal IEnumerable<CompiledRoute> AllRoutes => _byRoute.OfType<CompiledRoute>();
@@ -229,7 +275,8 @@ internal sealed class CompiledRoute
         for (var i = 0; i < Stages.Length; i++)
         {
             firsts[i] = i > 0 && Stages[i] is TableStage && Stages[i - 1] is TableStage ? firsts[i - 1] : i;
-            if (Stages[i] is not TableStage table) continue;
+            if (Stages[i] is not TableStage table)
+                continue;
             Tables[firsts[i]] = Tables[firsts[i]] is { } before ? before.Then(table) : table;
             Ends[firsts[i]] = i + 1;
         }
@@ -242,11 +289,17 @@ internal sealed class CompiledRoute
 
     private static RouteMeter MeterFor(Route route, ReadOnlySpan<int> firsts, CompiledStudio? previous)
     {
-        if (previous?.Meter(route.Id) is not { } before) return new RouteMeter(firsts);
-        var sameStages = previous.Find(route.Id)!.Route.Stages.Select(stage => stage.GetType()).SequenceEqual(route.Stages.Select(stage => stage.GetType()));
-        if (sameStages && before.IsFor(firsts)) return before;
+        if (previous?.Meter(route.Id) is not { } before)
+            return new RouteMeter(firsts);
+        var sameStages = previous
+            .Find(route.Id)!
+            .Route.Stages.Select(stage => stage.GetType())
+            .SequenceEqual(route.Stages.Select(stage => stage.GetType()));
+        if (sameStages && before.IsFor(firsts))
+            return before;
         var meter = new RouteMeter(firsts) { PassedCount = before.Passed, PassedBackgroundCount = before.PassedBackground };
-        for (var i = 0; sameStages && i < firsts.Length; i++) meter.StageMeters[i].GoOnFrom(before.StageMeters[i]);
+        for (var i = 0; sameStages && i < firsts.Length; i++)
+            meter.StageMeters[i].GoOnFrom(before.StageMeters[i]);
         return meter;
     }
 }

@@ -9,10 +9,10 @@ namespace Weiche.Core.Live;
 /// pulse. Like the engine, of which it is a part, it has no clock of its own and allocates nothing while time runs.
 /// </summary>
 /// <remarks>
-/// <para>Pulses are numbered. A number is the same pulse for everybody, so a start is an order for right before a number, and an offset moves
-/// when a number goes out, not which.</para>
-/// <para>A followed clock is copied without its jitter (<see cref="SteadiedClock"/>). The copy is ahead of the master by a few pulses at most:
-/// so it bridges a gap, and if the master has ended it waits for it, so that the count is the master's.</para>
+/// <para>Pulses are numbered. A number is the same pulse for everybody, so a start is an order for right before a number, and an offset
+/// moves when a number goes out, not which.</para>
+/// <para>A followed clock is copied without its jitter (<see cref="SteadiedClock"/>). The copy is ahead of the master by a few pulses at
+/// most: so it bridges a gap, and if the master has ended it waits for it, so that the count is the master's.</para>
 /// </remarks>
 internal sealed class Conductor(Engine engine)
 {
@@ -60,7 +60,11 @@ internal sealed class Conductor(Engine engine)
     private MidiTime NextDue => _followed is null ? _own.TimeOf(_next) : _copy.Due;
 
     /// <summary>Whether the copy waits for its master to come along; where it may coast it does not.</summary>
-    private bool Waits => _state == TimeState.Running && _followed is { } clock && _next > clock.Estimate.Number + Lead && _time is not { Plan.CoastBars: > 0 };
+    private bool Waits =>
+        _state == TimeState.Running
+        && _followed is { } clock
+        && _next > clock.Estimate.Number + Lead
+        && _time is not { Plan.CoastBars: > 0 };
 
     /// <summary>The time now. May be asked by any thread.</summary>
     internal TimeNow Shown => _shown.Value;
@@ -71,9 +75,11 @@ internal sealed class Conductor(Engine engine)
         if (_time is { } before)
         {
             time.GoOnFrom(before, _next);
-            foreach (var line in before.Lines) line.Outlet.Conducts = Conducts.Nothing;
+            foreach (var line in before.Lines)
+                line.Outlet.Conducts = Conducts.Nothing;
             // What was tapped stays until the tempo itself is set anew.
-            if (before.Plan.Tempo != time.Plan.Tempo) (_tempo, _meant) = (time.Plan.Tempo, null);
+            if (before.Plan.Tempo != time.Plan.Tempo)
+                (_tempo, _meant) = (time.Plan.Tempo, null);
         }
         else
         {
@@ -85,26 +91,31 @@ internal sealed class Conductor(Engine engine)
             // One that gets its pulses early has missed some already.
             if (IsRunning && line.Offset < MidiSpan.Zero)
             {
-                while (TimeOf(line.Next) + line.Offset < now && line.Next < _next + MostAhead) line.Next++;
+                while (TimeOf(line.Next) + line.Offset < now && line.Next < _next + MostAhead)
+                    line.Next++;
             }
         }
         Enter(lineup, now, isNew: false);
         Conduct();
-        foreach (var line in time.Lines) Join(line);
+        foreach (var line in time.Lines)
+            Join(line);
         Tick(now);
     }
 
     /// <summary>Who is to be started while it runs already goes along from the next bar on.</summary>
     private void Join(FollowerLine line)
     {
-        if (_playing && line.Starts && !line.IsStarted && !line.HasOrder) GoAlong(line);
+        if (_playing && line.Starts && !line.IsStarted && !line.HasOrder)
+            GoAlong(line);
     }
 
     /// <summary>Keeps other clocks from who follows, as long as anybody keeps the time.</summary>
     private void Conduct()
     {
         foreach (var line in _time?.Lines ?? [])
-            line.Outlet.Conducts = _master is null ? Conducts.Nothing : (line.GetsClock ? Conducts.Clock : 0) | (line.Starts ? Conducts.Transport : 0);
+            line.Outlet.Conducts = _master is null
+                ? Conducts.Nothing
+                : (line.GetsClock ? Conducts.Clock : 0) | (line.Starts ? Conducts.Transport : 0);
     }
 
     /// <summary>Keeps the time as a lineup has it.</summary>
@@ -113,10 +124,14 @@ internal sealed class Conductor(Engine engine)
     /// <param name="isNew">Whether it is entered now.</param>
     internal void Enter(int lineup, MidiTime now, bool isNew = true)
     {
-        if (_time is not { } time) return;
-        if (time.TempoAt(lineup) is { } tempo && (isNew || tempo != _meant)) (_tempo, _meant) = (tempo, tempo);
-        if (time.MasterAt(lineup) != _master) Follow(time.MasterAt(lineup), now);
-        else if (_master is { IsOwn: true }) GoOn();
+        if (_time is not { } time)
+            return;
+        if (time.TempoAt(lineup) is { } tempo && (isNew || tempo != _meant))
+            (_tempo, _meant) = (tempo, tempo);
+        if (time.MasterAt(lineup) != _master)
+            Follow(time.MasterAt(lineup), now);
+        else if (_master is { IsOwn: true })
+            GoOn();
         Changed(now);
         Tick(now);
     }
@@ -132,7 +147,8 @@ internal sealed class Conductor(Engine engine)
                 var wasLost = clock.IsLost(now);
                 clock.IsGone = false;
                 clock.Estimate.Arrive(now);
-                if (isMaster) Follow(clock, wasLost, now);
+                if (isMaster)
+                    Follow(clock, wasLost, now);
                 KeepBeat(clock, isMaster, now);
                 break;
             case 0xFA when isMaster:
@@ -153,33 +169,42 @@ internal sealed class Conductor(Engine engine)
     /// <summary>A source broke off.</summary>
     internal void Lose(PortId source, MidiTime now)
     {
-        if (Find(source) is not { } clock) return;
+        if (Find(source) is not { } clock)
+            return;
         clock.IsGone = true;
-        if (clock == _followed && _state == TimeState.Running) Lose(now);
+        if (clock == _followed && _state == TimeState.Running)
+            Lose(now);
     }
 
     /// <summary>Does what time has brought.</summary>
     internal void Tick(MidiTime now)
     {
-        if (_followed is { } clock && _state == TimeState.Running && clock.IsLost(now)) Lose(now);
-        while (IsRunning && !Waits && NextDue <= now) Step(now);
+        if (_followed is { } clock && _state == TimeState.Running && clock.IsLost(now))
+            Lose(now);
+        while (IsRunning && !Waits && NextDue <= now)
+            Step(now);
         Due = IsRunning && !Waits ? NextDue : MidiTime.Never;
-        if (_state == TimeState.Running && _followed is { } followed) Due = MidiTime.Earlier(Due, followed.Estimate.Last + ClockEstimate.Patience + new MidiSpan(1));
-        if (_time is not { } time) return;
-        foreach (var line in time.Lines) Serve(line, now);
+        if (_state == TimeState.Running && _followed is { } followed)
+            Due = MidiTime.Earlier(Due, followed.Estimate.Last + ClockEstimate.Patience + new MidiSpan(1));
+        if (_time is not { } time)
+            return;
+        foreach (var line in time.Lines)
+            Serve(line, now);
     }
 
     /// <summary>Starts from the beginning: with the next pulse, the next bar, or after the count-in.</summary>
     internal void Start(MidiTime now)
     {
-        if (_begins && !_playing && _zero == _beginsAt) return;
+        if (_begins && !_playing && _zero == _beginsAt)
+            return;
         Begin(0, now);
     }
 
     /// <summary>Goes on where it was stopped.</summary>
     internal void Continue(MidiTime now)
     {
-        if (_playing || _begins) return;
+        if (_playing || _begins)
+            return;
         var position = _wanted >= 0 ? _wanted : _stoppedAt;
         Begin((position + Tempo.PulsesASixteenth - 1) / Tempo.PulsesASixteenth * Tempo.PulsesASixteenth, now);
     }
@@ -187,10 +212,13 @@ internal sealed class Conductor(Engine engine)
     /// <summary>Stops.</summary>
     internal void Stop(MidiTime now)
     {
-        if (_playing) _stoppedAt = Math.Max(0, _next - _zero);
-        else if (_begins) _stoppedAt = Math.Max(0, _beginsAt - _zero);
+        if (_playing)
+            _stoppedAt = Math.Max(0, _next - _zero);
+        else if (_begins)
+            _stoppedAt = Math.Max(0, _beginsAt - _zero);
         (_playing, _begins, _wanted) = (false, false, -1);
-        foreach (var line in _time?.Lines ?? []) Stop(line);
+        foreach (var line in _time?.Lines ?? [])
+            Stop(line);
         engine.HaltBeat(now);
         Changed(now);
         Tick(now);
@@ -199,8 +227,10 @@ internal sealed class Conductor(Engine engine)
     /// <summary>Stops if it runs, else starts.</summary>
     internal void StartOrStop(MidiTime now)
     {
-        if (_playing || _begins) Stop(now);
-        else Start(now);
+        if (_playing || _begins)
+            Stop(now);
+        else
+            Start(now);
     }
 
     /// <summary>Stops who follows, and lets them go on at the next bar at the right place.</summary>
@@ -208,10 +238,12 @@ internal sealed class Conductor(Engine engine)
     /// <param name="now">The time.</param>
     internal void BackInStep(PortId? who, MidiTime now)
     {
-        if (!_playing) return;
+        if (!_playing)
+            return;
         foreach (var line in _time?.Lines ?? [])
         {
-            if (who is null || line.Outlet.Id == who) GoAlong(line);
+            if (who is null || line.Outlet.Id == who)
+                GoAlong(line);
         }
         Changed(now);
         Tick(now);
@@ -227,10 +259,13 @@ internal sealed class Conductor(Engine engine)
     /// <summary>The beat is let go: this moment is a downbeat.</summary>
     internal void LetGo(MidiTime now)
     {
-        if (!_held) return;
+        if (!_held)
+            return;
         _held = false;
-        if (_state == TimeState.Running && _followed is null) LetGoOwn(now);
-        else if (IsRunning) LetGoFollowed(now);
+        if (_state == TimeState.Running && _followed is null)
+            LetGoOwn(now);
+        else if (IsRunning)
+            LetGoFollowed(now);
         Changed(now);
         Tick(now);
     }
@@ -246,7 +281,8 @@ internal sealed class Conductor(Engine engine)
     /// <summary>A tap of a tempo for Weiche's own clock.</summary>
     internal void Tap(MidiTime now)
     {
-        if (_tap.Tap(now) is { } bpm) SetTempo(Tempo.Nearest(bpm), now);
+        if (_tap.Tap(now) is { } bpm)
+            SetTempo(Tempo.Nearest(bpm), now);
     }
 
     /// <summary>Has Weiche's own clock go at another tempo from the next pulse on.</summary>
@@ -263,7 +299,8 @@ internal sealed class Conductor(Engine engine)
     /// <param name="now">The time.</param>
     internal void Nudge(int how, MidiTime now)
     {
-        if (_nudge == how) return;
+        if (_nudge == how)
+            return;
         _nudge = how;
         GoOn();
         Changed(now);
@@ -274,14 +311,17 @@ internal sealed class Conductor(Engine engine)
     internal void Report(TimeReport into, MidiTime now)
     {
         into.Begin(now);
-        if (_master is { IsOwn: true }) into.AddOwn(_ownBeats, _interval);
+        if (_master is { IsOwn: true })
+            into.AddOwn(_ownBeats, _interval);
         foreach (var clock in _clocks)
         {
-            if (clock.Source != default) into.Add(clock, clock.IsLost(now));
+            if (clock.Source != default)
+                into.Add(clock, clock.IsLost(now));
         }
         foreach (var line in _time?.Lines ?? [])
         {
-            if (line.GetsClock) into.Add(line.Outlet.Id, line.Spread);
+            if (line.GetsClock)
+                into.Add(line.Outlet.Id, line.Spread);
         }
     }
 
@@ -291,7 +331,8 @@ internal sealed class Conductor(Engine engine)
     {
         foreach (var clock in _clocks)
         {
-            if (clock.Source == source) return clock;
+            if (clock.Source == source)
+                return clock;
         }
         return null;
     }
@@ -302,11 +343,14 @@ internal sealed class Conductor(Engine engine)
         var taken = _clocks[0];
         foreach (var clock in _clocks)
         {
-            if (clock == _followed) continue;
-            if (taken == _followed || (taken.Source != default && (clock.Source == default || clock.Estimate.Last < taken.Estimate.Last))) taken = clock;
+            if (clock == _followed)
+                continue;
+            if (taken == _followed || (taken.Source != default && (clock.Source == default || clock.Estimate.Last < taken.Estimate.Last)))
+                taken = clock;
         }
         taken.Begin(source);
-        if (_master?.Source == source) _followed = taken;
+        if (_master?.Source == source)
+            _followed = taken;
         return taken;
     }
 
@@ -358,7 +402,8 @@ internal sealed class Conductor(Engine engine)
         {
             var ahead = Ahead();
             _zero += ahead - _next;
-            if (_begins) _beginsAt = Math.Max(_beginsAt, ahead);
+            if (_begins)
+                _beginsAt = Math.Max(_beginsAt, ahead);
             _next = ahead;
             clock.Estimate.Renumber(_next);
             _copy.Begin(_next, now);
@@ -367,11 +412,13 @@ internal sealed class Conductor(Engine engine)
         }
         foreach (var line in _time?.Lines ?? [])
         {
-            if (IsRaw(line)) line.Arrive(clock.Estimate.Number, now);
+            if (IsRaw(line))
+                line.Arrive(clock.Estimate.Number, now);
         }
         // A pulse that was placed when the master seemed to end, or before it became much faster.
         var isStale = _copy.Due.Microseconds < now.Microseconds - (long)clock.Estimate.Interval;
-        if (isStale || (clock.Estimate.Number > _copy.Next + 1 && _copy.Due > now)) _copy.Begin(_copy.Next, MidiTime.Later(now, _last + new MidiSpan((long)SteadiedClock.Shortest)));
+        if (isStale || (clock.Estimate.Number > _copy.Next + 1 && _copy.Due > now))
+            _copy.Begin(_copy.Next, MidiTime.Later(now, _last + new MidiSpan((long)SteadiedClock.Shortest)));
         Tick(now);
     }
 
@@ -381,15 +428,18 @@ internal sealed class Conductor(Engine engine)
         var coasts = _time?.Plan is { CoastBars: > 0 } && _interval > 0;
         _state = coasts ? TimeState.Coasting : TimeState.Silent;
         _coastUntil = _next + (_time?.Plan.CoastBars ?? 0) * (long)Bar.PulsesABar;
-        if (coasts && _copy.Due < now) _copy.Begin(_next, now);
-        if (!coasts) engine.HaltBeat(now);
+        if (coasts && _copy.Due < now)
+            _copy.Begin(_next, now);
+        if (!coasts)
+            engine.HaltBeat(now);
         Changed(now);
     }
 
     private void KeepBeat(HeardClock clock, bool isMaster, MidiTime now)
     {
         var estimate = clock.Estimate;
-        if (!estimate.IsKnown || estimate.Number % Tempo.PulsesABeat != 0) return;
+        if (!estimate.IsKnown || estimate.Number % Tempo.PulsesABeat != 0)
+            return;
         var off = estimate.Late;
         if (!isMaster && IsRunning && _interval > 0)
         {
@@ -407,7 +457,8 @@ internal sealed class Conductor(Engine engine)
     private long Ahead()
     {
         var ahead = _next;
-        foreach (var line in _time?.Lines ?? []) ahead = Math.Max(ahead, line.Next);
+        foreach (var line in _time?.Lines ?? [])
+            ahead = Math.Max(ahead, line.Next);
         return ahead;
     }
 
@@ -415,15 +466,18 @@ internal sealed class Conductor(Engine engine)
 
     private MidiTime TimeOf(long pulse)
     {
-        if (pulse < _next) return _times[(int)(pulse & (Kept - 1))];
-        if (_followed is null) return _own.TimeOf(pulse);
+        if (pulse < _next)
+            return _times[(int)(pulse & (Kept - 1))];
+        if (_followed is null)
+            return _own.TimeOf(pulse);
         return new MidiTime(_copy.Due.Microseconds + (long)((pulse - _next) * Math.Max(_interval, SteadiedClock.Shortest)));
     }
 
     /// <summary>Weiche's own clock goes on from the next pulse at the tempo that it should have now.</summary>
     private void GoOn()
     {
-        if (_master is not { IsOwn: true }) return;
+        if (_master is not { IsOwn: true })
+            return;
         _movesUntil = long.MinValue;
         _own.Go(_next, _tempo, 100 + 2 * _nudge, 100);
         _interval = _own.Interval;
@@ -438,21 +492,29 @@ internal sealed class Conductor(Engine engine)
         if (_followed is null)
         {
             _next++;
-            if (_next == _movesUntil) GoOn();
+            if (_next == _movesUntil)
+                GoOn();
             // How late it is is told as it is.
-            if ((pulse - _zero) % Tempo.PulsesABeat == 0) _ownBeats.Keep(at, (now - at).Microseconds);
+            if ((pulse - _zero) % Tempo.PulsesABeat == 0)
+                _ownBeats.Keep(at, (now - at).Microseconds);
         }
         else
         {
-            if (_state == TimeState.Coasting) _copy.Coast(_interval);
-            else _copy.Step(_followed.Estimate);
+            if (_state == TimeState.Coasting)
+                _copy.Coast(_interval);
+            else
+                _copy.Step(_followed.Estimate);
             _next = _copy.Next;
-            if (_followed.Estimate.Interval > 0 && _state == TimeState.Running) _interval = _followed.Estimate.Interval;
+            if (_followed.Estimate.Interval > 0 && _state == TimeState.Running)
+                _interval = _followed.Estimate.Interval;
         }
-        if (_begins && pulse >= _beginsAt) (_playing, _begins, _wanted) = (true, false, -1);
+        if (_begins && pulse >= _beginsAt)
+            (_playing, _begins, _wanted) = (true, false, -1);
         Show(at);
-        if (_playing) engine.Beat(pulse - _zero, at, _interval, now);
-        if (_state != TimeState.Coasting || _next < _coastUntil) return;
+        if (_playing)
+            engine.Beat(pulse - _zero, at, _interval, now);
+        if (_state != TimeState.Coasting || _next < _coastUntil)
+            return;
         _state = TimeState.Silent;
         engine.HaltBeat(now);
         Changed(now);
@@ -480,7 +542,8 @@ internal sealed class Conductor(Engine engine)
                 line.Next = number + 1;
                 continue;
             }
-            if (!IsRunning || IsRaw(line) || (Waits && line.Next >= _next) || line.Next > _next + MostAhead) return;
+            if (!IsRunning || IsRaw(line) || (Waits && line.Next >= _next) || line.Next > _next + MostAhead)
+                return;
             var at = TimeOf(line.Next) + line.Offset;
             if (at > now || (line.Offset >= MidiSpan.Zero && line.Next >= _next))
             {
@@ -498,13 +561,28 @@ internal sealed class Conductor(Engine engine)
 
     private void TellOrders(FollowerLine line, MidiTime now)
     {
-        while (line.TryTakeOrder(out var what, out var sixteenth)) Tell(line, what, sixteenth, now);
+        while (line.TryTakeOrder(out var what, out var sixteenth))
+            Tell(line, what, sixteenth, now);
     }
 
     private void Tell(FollowerLine line, TimeOrder what, int sixteenth, MidiTime now)
     {
-        if (what == TimeOrder.Continue) engine.SendClock(line.Outlet, MidiMessage.Raw(0xF2, sixteenth & 0x7F, sixteenth >> 7), now);
-        engine.SendClock(line.Outlet, MidiMessage.Raw(what switch { TimeOrder.Start => 0xFA, TimeOrder.Continue => 0xFB, _ => 0xFC }, 0, 0), now);
+        if (what == TimeOrder.Continue)
+            engine.SendClock(line.Outlet, MidiMessage.Raw(0xF2, sixteenth & 0x7F, sixteenth >> 7), now);
+        engine.SendClock(
+            line.Outlet,
+            MidiMessage.Raw(
+                what switch
+                {
+                    TimeOrder.Start => 0xFA,
+                    TimeOrder.Continue => 0xFB,
+                    _ => 0xFC,
+                },
+                0,
+                0
+            ),
+            now
+        );
     }
 
     // ---- transport
@@ -513,7 +591,8 @@ internal sealed class Conductor(Engine engine)
     {
         var plan = _time?.Plan;
         var first = Ahead();
-        if (plan is { WaitsForBar: true } && IsRunning) first = BarFrom(first);
+        if (plan is { WaitsForBar: true } && IsRunning)
+            first = BarFrom(first);
         BeginAt(first + (plan?.CountIn ?? 0) * (long)Bar.PulsesABar, position, now);
     }
 
@@ -531,12 +610,15 @@ internal sealed class Conductor(Engine engine)
 
     private void BeginAt(long first, long position, MidiTime now)
     {
-        if (_playing) engine.HaltBeat(now);
+        if (_playing)
+            engine.HaltBeat(now);
         (_playing, _begins, _beginsAt, _zero) = (false, true, first, first - position);
         foreach (var line in _time?.Lines ?? [])
         {
-            if (position != 0) Again(line, first, position);
-            else Restart(line, first);
+            if (position != 0)
+                Again(line, first, position);
+            else
+                Restart(line, first);
         }
         Changed(now);
         Tick(now);
@@ -546,7 +628,8 @@ internal sealed class Conductor(Engine engine)
     private static void Stop(FollowerLine line)
     {
         line.ForgetOrders();
-        if (line.IsStarted) line.Order(TimeOrder.Stop, line.Next);
+        if (line.IsStarted)
+            line.Order(TimeOrder.Stop, line.Next);
     }
 
     private static void Restart(FollowerLine line, long first)
@@ -568,7 +651,8 @@ internal sealed class Conductor(Engine engine)
         var sixteenth = position / Tempo.PulsesASixteenth;
         // Beyond what can be said it is the same place in an earlier bar.
         var bar = Bar.PulsesABar / Tempo.PulsesASixteenth;
-        if (sixteenth >= MostSixteenths) sixteenth %= MostSixteenths / bar * bar;
+        if (sixteenth >= MostSixteenths)
+            sixteenth %= MostSixteenths / bar * bar;
         line.Order(TimeOrder.Continue, first, (int)sixteenth);
     }
 
@@ -594,7 +678,8 @@ internal sealed class Conductor(Engine engine)
         }
         MoveNext(now);
         var first = Ahead();
-        foreach (var line in _time?.Lines ?? []) Again(line, first, target);
+        foreach (var line in _time?.Lines ?? [])
+            Again(line, first, target);
         _zero = first - target;
     }
 
@@ -607,7 +692,8 @@ internal sealed class Conductor(Engine engine)
             return;
         }
         var target = Bar.PulsesABar * (long)Math.Round((first - _zero) / (double)Bar.PulsesABar);
-        foreach (var line in _time?.Lines ?? []) Again(line, first, target);
+        foreach (var line in _time?.Lines ?? [])
+            Again(line, first, target);
         _zero = first - target;
     }
 
@@ -625,6 +711,18 @@ internal sealed class Conductor(Engine engine)
     private void Show(MidiTime at)
     {
         var position = _playing || _begins ? _next - 1 - _zero : _stoppedAt;
-        _shown.Value = new TimeNow(_master, _master is null ? TimeState.None : _state, _playing, _begins, _held, position, _next - 1 - _zero, at, _interval, Bar, _tempo);
+        _shown.Value = new TimeNow(
+            _master,
+            _master is null ? TimeState.None : _state,
+            _playing,
+            _begins,
+            _held,
+            position,
+            _next - 1 - _zero,
+            at,
+            _interval,
+            Bar,
+            _tempo
+        );
     }
 }

@@ -20,7 +20,8 @@ public sealed partial class Engine
     [MethodImpl(MethodImplOptions.NoInlining)]
     private void EndOlder(ref Run run, RouteId route)
     {
-        while (_ledger.TryTakeOlder(run.Source, run.Origin, route, run.Number, out var entry)) End(entry, run.Time);
+        while (_ledger.TryTakeOlder(run.Source, run.Origin, route, run.Number, out var entry))
+            End(entry, run.Time);
     }
 
     /// <summary>Keeps in mind which keys are down at a source: the note-off of a note that began nowhere goes nowhere.</summary>
@@ -46,7 +47,8 @@ public sealed partial class Engine
         if (run.EndsNote)
         {
             // What this ends is in the ledger and goes out from there. Through this route, perhaps, nothing began.
-            if (_ending[line.Id.Value] != run.Number) WriteRare(TapEvent.NotBegunHere, run, message, line.Destination, line.Id);
+            if (_ending[line.Id.Value] != run.Number)
+                WriteRare(TapEvent.NotBegunHere, run, message, line.Destination, line.Id);
             return false;
         }
         var sounding = Held.OfNote(message);
@@ -59,7 +61,8 @@ public sealed partial class Engine
             }
             return true;
         }
-        if (_ledger.CountAt(line.Destination, sounding) == 0) return true;
+        if (_ledger.CountAt(line.Destination, sounding) == 0)
+            return true;
         WriteRare(TapEvent.HeldByOther, run, message, line.Destination, line.Id);
         return false;
     }
@@ -70,14 +73,17 @@ public sealed partial class Engine
         _ = Held.TryOrigin(message, out var sounding);
         if (!Held.IsLow(message))
         {
-            if (run.Rings) return false;
-            if (_ledger.TryEnter(run.Source, run.Origin, line.Id, line.Destination, sounding, run.Number)) return true;
+            if (run.Rings)
+                return false;
+            if (_ledger.TryEnter(run.Source, run.Origin, line.Id, line.Destination, sounding, run.Number))
+                return true;
             Refuse(outlet, line, message, run);
             return false;
         }
         run.PedalUp = true;
         _ledger.TakeExactly(run.Source, run.Origin, line.Id, line.Destination, sounding);
-        if (_ledger.CountAt(line.Destination, sounding) == 0) return true;
+        if (_ledger.CountAt(line.Destination, sounding) == 0)
+            return true;
         Write(TapEvent.HeldByOther, run, message, line.Destination, line.Id);
         return false;
     }
@@ -86,35 +92,50 @@ public sealed partial class Engine
     [MethodImpl(MethodImplOptions.NoInlining)]
     private static void LiftKeys(SourceState source, in MidiMessage message)
     {
-        if (message.HasChannel && message.Data1 != ResetAllControllers) source.Down.AsSpan(message.ChannelIndex * 2, 2).Clear();
-        else if (!message.HasChannel) Array.Clear(source.Down);
+        if (message.HasChannel && message.Data1 != ResetAllControllers)
+            source.Down.AsSpan(message.ChannelIndex * 2, 2).Clear();
+        else if (!message.HasChannel)
+            Array.Clear(source.Down);
     }
 
-    /// <summary>A message that silences, or puts to rest, more than it names concerns its own source alone. Where others hold or have moved what
-    /// it would reach, it stays here, and what is its source's own is ended one by one.</summary>
+    /// <summary>A message that silences, or puts to rest, more than it names concerns its own source alone. Where others hold or have moved
+    /// what it would reach, it stays here, and what is its source's own is ended one by one.</summary>
     [MethodImpl(MethodImplOptions.NoInlining)]
     private bool MaySilence(Line line, Outlet outlet, in MidiMessage message, in Run run)
     {
         var channel = message.HasChannel ? message.ChannelIndex : EveryChannel;
-        var (keys, controls) = (!message.HasChannel || message.Data1 != ResetAllControllers, !message.HasChannel || message.Data1 == ResetAllControllers);
+        var (keys, controls) = (
+            !message.HasChannel || message.Data1 != ResetAllControllers,
+            !message.HasChannel || message.Data1 == ResetAllControllers
+        );
         var isAlone = !_ledger.HoldsOther(outlet.Id, run.Source, channel) && !(controls && outlet.Moved.IsByOther(channel, run.Source));
         var cursor = 0;
-        while (_ledger.TryTakeWhere(
-            ref cursor, (run.Source, outlet.Id, channel, keys, controls),
-            static (entry, own) => entry.Source == own.Source && entry.Destination == own.Id && (own.channel == EveryChannel || entry.Sounding >> 8 == own.channel)
-                && (Held.IsKey(entry.Sounding) ? own.keys : own.controls),
-            out var entry))
+        while (
+            _ledger.TryTakeWhere(
+                ref cursor,
+                (run.Source, outlet.Id, channel, keys, controls),
+                static (entry, own) =>
+                    entry.Source == own.Source
+                    && entry.Destination == own.Id
+                    && (own.channel == EveryChannel || entry.Sounding >> 8 == own.channel)
+                    && (Held.IsKey(entry.Sounding) ? own.keys : own.controls),
+                out var entry
+            )
+        )
         {
-            if (!isAlone) End(entry, run.Time);
+            if (!isAlone)
+                End(entry, run.Time);
         }
         cursor = 0;
         while (controls && outlet.Moved.TryTake(ref cursor, channel, run.Source, out var rest))
         {
-            if (isAlone) continue;
+            if (isAlone)
+                continue;
             outlet.Enqueue(rest, run.Source, run.Time);
             MarkDirty(outlet);
         }
-        if (isAlone) return true;
+        if (isAlone)
+            return true;
         outlet.Meter.OwnEndedCount++;
         Write(TapEvent.OwnEnded, run, message, line.Destination, line.Id);
         return false;
@@ -123,20 +144,26 @@ public sealed partial class Engine
     /// <summary>Ends what an entry of the ledger held, because its own end came.</summary>
     private void End(in Ledger.Entry entry, ref Run run)
     {
-        if (_outlets[entry.Destination.Value] is not { } outlet) return;
+        if (_outlets[entry.Destination.Value] is not { } outlet)
+            return;
         var message = Held.End(entry.Sounding, run.Message);
-        if (_ledger.CountAt(entry.Destination, entry.Sounding) == 0) Send(outlet, entry.Route, _prepared.Find(entry.Route)?.Meter, message, run);
-        else Write(TapEvent.HeldByOther, run, message, entry.Destination, entry.Route);
+        if (_ledger.CountAt(entry.Destination, entry.Sounding) == 0)
+            Send(outlet, entry.Route, _prepared.Find(entry.Route)?.Meter, message, run);
+        else
+            Write(TapEvent.HeldByOther, run, message, entry.Destination, entry.Route);
     }
 
     /// <summary>Ends what an entry of the ledger held, because its route or source no longer carries it.</summary>
     private void End(in Ledger.Entry entry, MidiTime now)
     {
-        if (_outlets[entry.Destination.Value] is not { } outlet) return;
-        if (_ledger.CountAt(entry.Destination, entry.Sounding) > 0) return;
+        if (_outlets[entry.Destination.Value] is not { } outlet)
+            return;
+        if (_ledger.CountAt(entry.Destination, entry.Sounding) > 0)
+            return;
         var message = Held.End(entry.Sounding, default);
         SendMade(outlet, message, entry.Source, entry.Route, now);
         // It may come back like anything that is sent.
-        if (_guardWatches && outlet.Standing.LeadsBack) Guard.Remember(message, new Run(entry.Source, message, now, ++_run), entry.Route, outlet);
+        if (_guardWatches && outlet.Standing.LeadsBack)
+            Guard.Remember(message, new Run(entry.Source, message, now, ++_run), entry.Route, outlet);
     }
 }

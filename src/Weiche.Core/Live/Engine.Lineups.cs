@@ -12,6 +12,7 @@ public sealed partial class Engine
     private int _lineup;
     private int _inForce;
     private long _entries;
+
     // Whether any clock was ever led anywhere.
     private bool _anyClock;
 
@@ -21,8 +22,8 @@ public sealed partial class Engine
     /// <summary>Counts up with each lineup that is entered and each route that a lever switches. May be asked by any thread.</summary>
     public long PlayedVersion => Volatile.Read(ref _entries);
 
-    /// <summary>Enters a lineup: one step between two messages. What it sends goes out first; what leaves rings on until it is let go, or ends at
-    /// once where the lineup cuts; what a route has moved that is not live any more is put to rest.</summary>
+    /// <summary>Enters a lineup: one step between two messages. What it sends goes out first; what leaves rings on until it is let go, or
+    /// ends at once where the lineup cuts; what a route has moved that is not live any more is put to rest.</summary>
     /// <param name="lineup">The lineup.</param>
     /// <param name="now">The time.</param>
     /// <returns>Whether there is such a lineup.</returns>
@@ -30,7 +31,8 @@ public sealed partial class Engine
     {
         for (var place = 0; place < _prepared.Entries.Length; place++)
         {
-            if (_prepared.Entries[place].Lineup != lineup) continue;
+            if (_prepared.Entries[place].Lineup != lineup)
+                continue;
             Enter(place, now);
             return true;
         }
@@ -60,7 +62,8 @@ public sealed partial class Engine
             source.State.Lines = source.Lines[place];
             source.State.RingingCount = 0;
         }
-        if (entry.Cuts) EndWhatLeft(now);
+        if (entry.Cuts)
+            EndWhatLeft(now);
         Settle(now);
         ForgetClocks();
         _conductor.Enter(place, now);
@@ -74,7 +77,8 @@ public sealed partial class Engine
     {
         foreach (var (line, stage) in _prepared.Timed)
         {
-            if (!line.IsIn[place] || _prepared.Compiled.AnySolo) LetGo(line, stage, EndOfTime, now);
+            if (!line.IsIn[place] || _prepared.Compiled.AnySolo)
+                LetGo(line, stage, EndOfTime, now);
         }
     }
 
@@ -82,14 +86,16 @@ public sealed partial class Engine
     {
         for (var stage = 0; line.KeepsTime && stage < line.Stages.Length; stage++)
         {
-            if (line.Stages[stage].KeepsTime) LetGo(line, stage, EndOfTime, now);
+            if (line.Stages[stage].KeepsTime)
+                LetGo(line, stage, EndOfTime, now);
         }
     }
 
     private void EndWhatLeft(MidiTime now)
     {
         var cursor = 0;
-        while (_ledger.TryTakeWhere(ref cursor, this, static (entry, engine) => !engine.Runs(entry.Route, entry.Source), out var entry)) End(entry, now);
+        while (_ledger.TryTakeWhere(ref cursor, this, static (entry, engine) => !engine.Runs(entry.Route, entry.Source), out var entry))
+            End(entry, now);
     }
 
     /// <summary>Whether what a source sends runs through a route now.</summary>
@@ -99,7 +105,8 @@ public sealed partial class Engine
     private bool Runs(Line line, SourceState state) =>
         !line.IsOff && (_prepared.Compiled.AnySolo ? Array.IndexOf(state.Lines, line) >= 0 : line.IsIn[_lineup]);
 
-    /// <summary>Looks which routes ring on that are not live any more, where none is known to, and puts to rest what was moved through others that are not.</summary>
+    /// <summary>Looks which routes ring on that are not live any more, where none is known to, and puts to rest what was moved through
+    /// others that are not.</summary>
     private void Settle(MidiTime now)
     {
         if (_ledger.Count > 0)
@@ -107,14 +114,17 @@ public sealed partial class Engine
             var cursor = 0;
             while (_ledger.TryNextHeld(ref cursor, out var route, out var source))
             {
-                if (_prepared.Find(route) is not { } line || _sources[source.Value] is not { } state || Runs(line, state)) continue;
+                if (_prepared.Find(route) is not { } line || _sources[source.Value] is not { } state || Runs(line, state))
+                    continue;
                 var known = state.Ringing.AsSpan(0, state.RingingCount);
-                if (known.IndexOf(line) < 0 && state.RingingCount < state.Ringing.Length) state.Ringing[state.RingingCount++] = line;
+                if (known.IndexOf(line) < 0 && state.RingingCount < state.Ringing.Length)
+                    state.Ringing[state.RingingCount++] = line;
             }
         }
         foreach (var outlet in _outlets)
         {
-            if (outlet is { Moved.MayBeAway: true }) Rest(outlet, now);
+            if (outlet is { Moved.MayBeAway: true })
+                Rest(outlet, now);
         }
     }
 
@@ -124,8 +134,13 @@ public sealed partial class Engine
         var cursor = 0;
         while (outlet.Moved.TryNext(ref cursor, out var by, out var rest))
         {
-            if (_prepared.Find(by.Route) is { } line && (uint)by.Source.Value < (uint)_sources.Length && _sources[by.Source.Value] is { } state
-                && (Runs(line, state) || state.Ringing.AsSpan(0, state.RingingCount).IndexOf(line) >= 0)) continue;
+            if (
+                _prepared.Find(by.Route) is { } line
+                && (uint)by.Source.Value < (uint)_sources.Length
+                && _sources[by.Source.Value] is { } state
+                && (Runs(line, state) || state.Ringing.AsSpan(0, state.RingingCount).IndexOf(line) >= 0)
+            )
+                continue;
             outlet.Moved.Note(rest, default);
             SendMade(outlet, rest, by.Source, by.Route, now);
         }
@@ -133,16 +148,18 @@ public sealed partial class Engine
 
     private void ForgetClocks()
     {
-        if (!_anyClock) return;
+        if (!_anyClock)
+            return;
         foreach (var outlet in _outlets)
         {
             // A clock that no route carries any more makes way at once.
-            if (outlet is not null && outlet.Clock.From != default && !_prepared.Leads(outlet.Clock.From, outlet)) outlet.Clock.Forget();
+            if (outlet is not null && outlet.Clock.From != default && !_prepared.Leads(outlet.Clock.From, outlet))
+                outlet.Clock.Forget();
         }
     }
 
-    /// <summary>A bend or pressure follows the notes that its source still holds through routes that are not live any more, and so does what silences
-    /// them; where the last of them ended, what was moved there is put to rest.</summary>
+    /// <summary>A bend or pressure follows the notes that its source still holds through routes that are not live any more, and so does
+    /// what silences them; where the last of them ended, what was moved there is put to rest.</summary>
     [MethodImpl(MethodImplOptions.NoInlining)]
     private void FollowRinging(SourceState source, ref Run run)
     {
@@ -156,9 +173,11 @@ public sealed partial class Engine
             for (var i = 0; i < source.RingingCount; i++)
             {
                 var line = source.Ringing[i];
-                if (line.IsLive && _ledger.Holds(line.Id, source.Id, channel, origin) && !IsStopped(line, run)) Step(line, ref run);
+                if (line.IsLive && _ledger.Holds(line.Id, source.Id, channel, origin) && !IsStopped(line, run))
+                    Step(line, ref run);
             }
-            if (moves) return;
+            if (moves)
+                return;
         }
         LookWhatRings(source, run.Time);
     }
@@ -169,7 +188,8 @@ public sealed partial class Engine
         for (var i = source.RingingCount - 1; i >= 0; i--)
         {
             var line = source.Ringing[i];
-            if (_ledger.Holds(line.Id, source.Id, Ledger.None, Ledger.None)) continue;
+            if (_ledger.Holds(line.Id, source.Id, Ledger.None, Ledger.None))
+                continue;
             LetGoAll(line, now);
             source.Ringing[i] = source.Ringing[--source.RingingCount];
             Rest(line.Outlet, now);
@@ -182,15 +202,19 @@ public sealed partial class Engine
     private bool WorksLever(SourceState source, in Run run)
     {
         var message = run.Message;
-        if (!message.HasChannel) return false;
+        if (!message.HasChannel)
+            return false;
         if (message.IsNote && !message.IsNoteOn && source.TakeSwallowed(message))
         {
-            if (source.Levers?.Find(message, _lineup) is { } key) LetGo(key, run.Time);
-            else source.Levers?.LetGoKey(this, message, run.Time);
+            if (source.Levers?.Find(message, _lineup) is { } key)
+                LetGo(key, run.Time);
+            else
+                source.Levers?.LetGoKey(this, message, run.Time);
             Write(TapEvent.Lever, run, message, source.Shown, default);
             return true;
         }
-        if (source.Levers?.Find(message, _lineup) is not { } lever) return false;
+        if (source.Levers?.Find(message, _lineup) is not { } lever)
+            return false;
         // What was down before it became a lever ends as what it was.
         if (lever.Kind == LeverKind.Key && !message.IsNoteOn)
         {
@@ -199,10 +223,13 @@ public sealed partial class Engine
         }
         var holds = lever.Kind == LeverKind.Control && Held.TryOrigin(message, out var origin) && _ledger.HoldsAny(source.Id, origin);
         var swallows = !lever.GoesOn && !holds;
-        if (swallows && lever.Kind == LeverKind.Key) source.Swallow(message);
-        if (swallows || lever.IsPressedBy(message)) Write(TapEvent.Lever, run, message, source.Shown, new RouteId(lever.Id.Value));
+        if (swallows && lever.Kind == LeverKind.Key)
+            source.Swallow(message);
+        if (swallows || lever.IsPressedBy(message))
+            Write(TapEvent.Lever, run, message, source.Shown, new RouteId(lever.Id.Value));
         // What was recorded worked them then.
-        if (source.IsPlayed) return swallows;
+        if (source.IsPlayed)
+            return swallows;
         switch (lever.Kind)
         {
             case LeverKind.Program:
@@ -212,8 +239,10 @@ public sealed partial class Engine
                 Press(lever, run.Time);
                 break;
             default:
-                if (message.Data2 >= lever.Threshold) Press(lever, run.Time);
-                else if (message.Data2 < Math.Max(1, lever.Threshold - LeverTrigger.Hysteresis)) LetGo(lever, run.Time);
+                if (message.Data2 >= lever.Threshold)
+                    Press(lever, run.Time);
+                else if (message.Data2 < Math.Max(1, lever.Threshold - LeverTrigger.Hysteresis))
+                    LetGo(lever, run.Time);
                 break;
         }
         return swallows;
@@ -221,17 +250,21 @@ public sealed partial class Engine
 
     private void Press(ArmedLever lever, MidiTime now)
     {
-        if (lever.IsDown) return;
+        if (lever.IsDown)
+            return;
         lever.IsDown = true;
         Work(lever, now);
     }
 
     internal void LetGo(ArmedLever lever, MidiTime now)
     {
-        if (!lever.IsDown) return;
+        if (!lever.IsDown)
+            return;
         lever.IsDown = false;
-        if (lever.Work is SwitchRoutes { How: LeverSwitch.WhileHeld }) Switch(lever.Lines, false, now);
-        else if (lever.Work is WorkTime time) LetGo(time.What, now);
+        if (lever.Work is SwitchRoutes { How: LeverSwitch.WhileHeld })
+            Switch(lever.Lines, false, now);
+        else if (lever.Work is WorkTime time)
+            LetGo(time.What, now);
     }
 
     private void Work(ArmedLever lever, MidiTime now)
@@ -242,7 +275,8 @@ public sealed partial class Engine
                 Enter(lever.Lineup, now);
                 break;
             case StepLineup step:
-                if ((uint)(_lineup + step.By) < (uint)_prepared.Entries.Length) Enter(_lineup + step.By, now);
+                if ((uint)(_lineup + step.By) < (uint)_prepared.Entries.Length)
+                    Enter(_lineup + step.By, now);
                 break;
             case Silence:
                 AllNotesOff(now);
@@ -254,7 +288,8 @@ public sealed partial class Engine
                 AskForTake(takes.What, now);
                 break;
             case SwitchRoutes { How: LeverSwitch.Over }:
-                foreach (var line in lever.Lines) Switch(line, line.IsOff, now);
+                foreach (var line in lever.Lines)
+                    Switch(line, line.IsOff, now);
                 Switched(now);
                 break;
             case SwitchRoutes routes:
@@ -265,24 +300,30 @@ public sealed partial class Engine
 
     private void Switch(Line[] lines, bool on, MidiTime now)
     {
-        foreach (var line in lines) Switch(line, on, now);
+        foreach (var line in lines)
+            Switch(line, on, now);
         Switched(now);
     }
 
     /// <summary>Switches a route as it is played. Switched off, it ends at once what it holds.</summary>
     private void Switch(Line line, bool on, MidiTime now)
     {
-        if (line.IsOff == !on) return;
-        if (!on) LetGoAll(line, now);
+        if (line.IsOff == !on)
+            return;
+        if (!on)
+            LetGoAll(line, now);
         line.IsOff = !on;
-        if (on) return;
+        if (on)
+            return;
         var cursor = 0;
-        while (_ledger.TryTakeWhere(ref cursor, line.Id, static (entry, id) => entry.Route == id, out var entry)) End(entry, now);
+        while (_ledger.TryTakeWhere(ref cursor, line.Id, static (entry, id) => entry.Route == id, out var entry))
+            End(entry, now);
     }
 
     private void Switched(MidiTime now)
     {
-        foreach (var source in _prepared.Arrangements) source.State.RingingCount = 0;
+        foreach (var source in _prepared.Arrangements)
+            source.State.RingingCount = 0;
         Settle(now);
         ForgetClocks();
         Volatile.Write(ref _entries, _entries + 1);

@@ -14,19 +14,26 @@ public sealed partial class Engine
         source.Meter.KindCounts[(int)message.Kind]++;
         var run = new Run(source.Id, message, now, ++_run);
         run.Quiet = run.Background && !Tap.TakesBackground;
-        if (source.Standing.LeadsBack && Guard.IsOn) LookTwice(source, ref run);
+        if (source.Standing.LeadsBack && Guard.IsOn)
+            LookTwice(source, ref run);
         WriteArrival(source, run);
-        if (message.SysExHandle != 0 && Swallows(source, message)) WriteRare(TapEvent.Kept, run, message, source.Id, default);
-        else if (!source.On) WriteRare(TapEvent.SourceOff, run, message, source.Id, default);
-        else if ((source.Levers is null && !source.AnySwallowed) || !WorksLever(source, run)) RouteLive(source, ref run);
-        if (message.Status >= 0xF2 && source.On && message.IsOfClock && !source.IsDoor) HearClock(source.Id, message, now);
-        if (!run.Quiet) Tap.Publish();
+        if (message.SysExHandle != 0 && Swallows(source, message))
+            WriteRare(TapEvent.Kept, run, message, source.Id, default);
+        else if (!source.On)
+            WriteRare(TapEvent.SourceOff, run, message, source.Id, default);
+        else if ((source.Levers is null && !source.AnySwallowed) || !WorksLever(source, run))
+            RouteLive(source, ref run);
+        if (message.Status >= 0xF2 && source.On && message.IsOfClock && !source.IsDoor)
+            HearClock(source.Id, message, now);
+        if (!run.Quiet)
+            Tap.Publish();
     }
 
     [MethodImpl(MethodImplOptions.NoInlining)]
     private bool Swallows(SourceState source, in MidiMessage message)
     {
-        if (Volatile.Read(ref _exclusives) is not { } filter) return false;
+        if (Volatile.Read(ref _exclusives) is not { } filter)
+            return false;
         var bytes = Pool.Bytes(message.SysExHandle);
         return bytes.Length <= LongestShown && filter(source.Id, bytes);
     }
@@ -34,28 +41,39 @@ public sealed partial class Engine
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void RouteLive(SourceState source, ref Run run)
     {
-        if (run.Message.IsNote) BeginOrEndNote(source, ref run);
-        else if (run.Message.SilencesMore) LiftKeys(source, run.Message);
+        if (run.Message.IsNote)
+            BeginOrEndNote(source, ref run);
+        else if (run.Message.SilencesMore)
+            LiftKeys(source, run.Message);
         foreach (var line in source.Lines)
         {
             if (line.IsPlain)
             {
                 StepThroughOneTable(line, ref run);
-                if (run.PedalUp) EndOlder(ref run, line);
+                if (run.PedalUp)
+                    EndOlder(ref run, line);
                 continue;
             }
-            if (TakesAway(line, ref run)) break;
+            if (TakesAway(line, ref run))
+                break;
         }
         if (run.EndsNote)
         {
-            while (_ledger.TryNext(ref run.Ending, out var entry)) End(entry, ref run);
+            while (_ledger.TryNext(ref run.Ending, out var entry))
+                End(entry, ref run);
         }
-        else if (Ledger.HoldsByControls(source.Holds) && !run.Message.IsNote && Held.TryOrigin(run.Message, out run.Origin) && Held.IsLow(run.Message))
+        else if (
+            Ledger.HoldsByControls(source.Holds)
+            && !run.Message.IsNote
+            && Held.TryOrigin(run.Message, out run.Origin)
+            && Held.IsLow(run.Message)
+        )
         {
             // What holds a pedal came down, and no route let its end through any more: it ends all the same.
             EndOlder(ref run, default(RouteId));
         }
-        if (source.RingingCount > 0) FollowRinging(source, ref run);
+        if (source.RingingCount > 0)
+            FollowRinging(source, ref run);
     }
 
     /// <summary>Runs a message through a route that is not like most. One that diverts and lets anything through takes the message
@@ -63,10 +81,14 @@ public sealed partial class Engine
     [MethodImpl(MethodImplOptions.NoInlining)]
     private bool TakesAway(Line line, ref Run run)
     {
-        if (line.IsOff) return false;
-        if (line.IsLive && !IsStopped(line, run)) Step(line, ref run);
-        else if (!line.IsLive) Write(TapEvent.DestinationOff, run, run.Message, line.Destination, line.Id);
-        if (run.PedalUp) EndOlder(ref run, line);
+        if (line.IsOff)
+            return false;
+        if (line.IsLive && !IsStopped(line, run))
+            Step(line, ref run);
+        else if (!line.IsLive)
+            Write(TapEvent.DestinationOff, run, run.Message, line.Destination, line.Id);
+        if (run.PedalUp)
+            EndOlder(ref run, line);
         var takes = line.Diverts && run.CameThrough;
         run.CameThrough = false;
         return takes;
@@ -75,7 +97,8 @@ public sealed partial class Engine
     /// <summary>Whether the guard stops a message on a route.</summary>
     private bool IsStopped(Line line, in Run run)
     {
-        if (!line.IsGuarded || !Guard.Stops(line.Id, run.Source, run.Message, run.Time, out var withheld)) return false;
+        if (!line.IsGuarded || !Guard.Stops(line.Id, run.Source, run.Message, run.Time, out var withheld))
+            return false;
         Write(withheld ? TapEvent.Withheld : TapEvent.Guarded, run, run.Message, line.Destination, line.Id);
         _due = MidiTime.Earlier(_due, Guard.Due);
         return true;
@@ -84,8 +107,10 @@ public sealed partial class Engine
     /// <summary>Runs a message through a route from its beginning. Most routes are one table, or none.</summary>
     private void Step(Line line, ref Run run)
     {
-        if (line.IsOneTable) StepThroughOneTable(line, ref run);
-        else Step(line, 0, run.Message, ref run);
+        if (line.IsOneTable)
+            StepThroughOneTable(line, ref run);
+        else
+            Step(line, 0, run.Message, ref run);
     }
 
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
@@ -141,8 +166,10 @@ public sealed partial class Engine
             if (count > 1)
             {
                 // What was kept goes before it: it was counted as stopped when it was kept.
-                if (stages[stage - 1].KeepsTime) meter.StoppedCount -= count - 1;
-                for (var i = 0; i < count; i++) Step(line, stage, results[i], ref run);
+                if (stages[stage - 1].KeepsTime)
+                    meter.StoppedCount -= count - 1;
+                for (var i = 0; i < count; i++)
+                    Step(line, stage, results[i], ref run);
                 return;
             }
             message = results[0];
@@ -158,7 +185,8 @@ public sealed partial class Engine
         {
             var meter = line.Meter.StageMeters[stage];
             meter.InCount++;
-            if (!((TableStage)line.Stages[stage]).TryApply(ref message)) break;
+            if (!((TableStage)line.Stages[stage]).TryApply(ref message))
+                break;
             meter.OutCount++;
         }
         Stop(line, stage, message, run);
@@ -168,7 +196,8 @@ public sealed partial class Engine
     {
         var meter = line.Meter.StageMeters[stage];
         meter.StoppedCount++;
-        if (run.Background) meter.StoppedBackgroundCount++;
+        if (run.Background)
+            meter.StoppedBackgroundCount++;
         Write(TapEvent.Stopped, run, message, line.Destination, line.Id, stage);
     }
 
@@ -183,17 +212,22 @@ public sealed partial class Engine
         }
         if (message.IsNote)
         {
-            if (!MayNotePass(line, outlet, message, ref run)) return;
+            if (!MayNotePass(line, outlet, message, ref run))
+                return;
         }
         else if (message.HasChannel)
         {
-            if (Moved.IsBendOrPressure(message)) outlet.Moved.NoteBendOrPressure(message, new Mover(run.Source, line.Id));
-            else if (Held.IsKeyPressure(message)) outlet.Moved.NoteKeyPressure(message, new Mover(run.Source, line.Id));
-            else if (Held.NeedsCare(message) && !MayControlPass(line, outlet, message, ref run)) return;
+            if (Moved.IsBendOrPressure(message))
+                outlet.Moved.NoteBendOrPressure(message, new Mover(run.Source, line.Id));
+            else if (Held.IsKeyPressure(message))
+                outlet.Moved.NoteKeyPressure(message, new Mover(run.Source, line.Id));
+            else if (Held.NeedsCare(message) && !MayControlPass(line, outlet, message, ref run))
+                return;
         }
         else if (message.IsOfClock ? LeavesOutClock(outlet, message, run) : message.SilencesMore)
         {
-            if (!MaySystemPass(line, outlet, message, run)) return;
+            if (!MaySystemPass(line, outlet, message, run))
+                return;
         }
         Send(outlet, line.Id, line.Meter, message, run);
     }
@@ -202,7 +236,8 @@ public sealed partial class Engine
     {
         _anyClock = true;
         // What the studio's clock goes to gets no other.
-        if ((outlet.Conducts & (message == MidiMessage.Clock ? Conducts.Clock : Conducts.Transport)) != 0) return true;
+        if ((outlet.Conducts & (message == MidiMessage.Clock ? Conducts.Clock : Conducts.Transport)) != 0)
+            return true;
         return outlet.Clock.LeavesOut(message, run.Source, run.Time);
     }
 
@@ -210,8 +245,10 @@ public sealed partial class Engine
     [MethodImpl(MethodImplOptions.NoInlining)]
     private bool MayControlPass(Line line, Outlet outlet, in MidiMessage message, ref Run run)
     {
-        if (message.SilencesMore) return MaySilence(line, outlet, message, run);
-        if (Held.IsPedal(message)) return !Held.TryOrigin(run.Message, out run.Origin) || MayPedalPass(line, outlet, message, ref run);
+        if (message.SilencesMore)
+            return MaySilence(line, outlet, message, run);
+        if (Held.IsPedal(message))
+            return !Held.TryOrigin(run.Message, out run.Origin) || MayPedalPass(line, outlet, message, ref run);
         outlet.Moved.NoteControl(message, new Mover(run.Source, line.Id));
         return true;
     }
@@ -220,7 +257,8 @@ public sealed partial class Engine
     [MethodImpl(MethodImplOptions.NoInlining)]
     private bool MaySystemPass(Line line, Outlet outlet, in MidiMessage message, in Run run)
     {
-        if (!message.IsOfClock) return MaySilence(line, outlet, message, run);
+        if (!message.IsOfClock)
+            return MaySilence(line, outlet, message, run);
         outlet.Meter.OtherClockCount++;
         Write(TapEvent.OtherClock, run, message, line.Destination, line.Id);
         return false;
@@ -238,32 +276,40 @@ public sealed partial class Engine
     {
         outlet.Enqueue(message, run.Source, run.Time);
         MarkDirty(outlet);
-        if (_guardWatches && outlet.Standing.LeadsBack) Guard.Remember(message, run, route, outlet);
+        if (_guardWatches && outlet.Standing.LeadsBack)
+            Guard.Remember(message, run, route, outlet);
         if (meter is not null)
         {
             meter.PassedCount++;
-            if (run.Background) meter.PassedBackgroundCount++;
+            if (run.Background)
+                meter.PassedBackgroundCount++;
         }
-        if (!run.Quiet) Tap.Write(TapRecord.OfEnd(TapEvent.Delivered, message, outlet.Id, route, 0));
-        else if (run.IsMade) TellMade(outlet, message, run.Source, route, run.Time);
+        if (!run.Quiet)
+            Tap.Write(TapRecord.OfEnd(TapEvent.Delivered, message, outlet.Id, route, 0));
+        else if (run.IsMade)
+            TellMade(outlet, message, run.Source, route, run.Time);
     }
 
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void Write(TapEvent what, in Run run, in MidiMessage message, PortId port, RouteId route, int stage = 0)
     {
-        if (!run.Quiet) Tap.Write(TapRecord.OfEnd(what, message, port, route, stage));
+        if (!run.Quiet)
+            Tap.Write(TapRecord.OfEnd(what, message, port, route, stage));
     }
 
     /// <summary>The same, where it is rare: out of line, so that what is frequent stays in it.</summary>
     [MethodImpl(MethodImplOptions.NoInlining)]
-    private void WriteRare(TapEvent what, in Run run, in MidiMessage message, PortId port, RouteId route) => Write(what, run, message, port, route);
+    private void WriteRare(TapEvent what, in Run run, in MidiMessage message, PortId port, RouteId route) =>
+        Write(what, run, message, port, route);
 
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void WriteArrival(SourceState source, in Run run)
     {
-        if (run.Quiet) return;
+        if (run.Quiet)
+            return;
         Tap.Write(TapRecord.OfArrival(run.Message, source.Shown, run.Time, source.Arrives));
-        if (run.Message.SysExHandle != 0) WriteExclusive(run);
+        if (run.Message.SysExHandle != 0)
+            WriteExclusive(run);
     }
 
     [MethodImpl(MethodImplOptions.NoInlining)]

@@ -61,8 +61,10 @@ public sealed partial class Engine
     /// <param name="now">The time.</param>
     public void LetGo(TimeWork what, MidiTime now)
     {
-        if (what == TimeWork.HoldAndLetGo) _conductor.LetGo(now);
-        else if (what is TimeWork.Faster or TimeWork.Slower) _conductor.Nudge(0, now);
+        if (what == TimeWork.HoldAndLetGo)
+            _conductor.LetGo(now);
+        else if (what is TimeWork.Faster or TimeWork.Slower)
+            _conductor.Nudge(0, now);
         AwaitConductor();
     }
 
@@ -90,7 +92,8 @@ public sealed partial class Engine
     /// <summary>Sends a message of the clock to who follows it.</summary>
     internal void SendClock(Outlet outlet, in MidiMessage message, MidiTime now)
     {
-        if (!outlet.HasRoom) return;
+        if (!outlet.HasRoom)
+            return;
         outlet.Enqueue(message, default, now);
         MarkDirty(outlet);
     }
@@ -98,10 +101,12 @@ public sealed partial class Engine
     /// <summary>A pulse while the time runs: stages that follow the beat do what it brings.</summary>
     internal void Beat(long position, MidiTime at, double interval, MidiTime now)
     {
-        if (_playback.Beat(position, Time.Bar.PulsesABar, at, interval)) PlayOn(now);
+        if (_playback.Beat(position, Time.Bar.PulsesABar, at, interval))
+            PlayOn(now);
         foreach (var (line, stage, _) in _prepared.Beating)
         {
-            if (line.IsOff || !line.IsLive || !line.IsIn[_lineup]) continue;
+            if (line.IsOff || !line.IsLive || !line.IsIn[_lineup])
+                continue;
             line.Stages[stage].Beat(position, at, interval);
             LetGoMade(line, stage, now);
             _due = MidiTime.Earlier(_due, line.Stages[stage].NextDue);
@@ -111,8 +116,10 @@ public sealed partial class Engine
     /// <summary>The time has stopped: what stages made of it ends.</summary>
     internal void HaltBeat(MidiTime now)
     {
-        if (_playback.Halt()) EndPlayers(now);
-        foreach (var (line, stage, _) in _prepared.Beating) Halt(line, stage, now);
+        if (_playback.Halt())
+            EndPlayers(now);
+        foreach (var (line, stage, _) in _prepared.Beating)
+            Halt(line, stage, now);
     }
 
     private void Halt(Line line, int stage, MidiTime now)
@@ -127,7 +134,8 @@ public sealed partial class Engine
         while (line.Stages[stage].TryLetGo(now, out var source, out var message))
         {
             line.Meter.StageMeters[stage].OutCount++;
-            if (!line.IsLive) continue;
+            if (!line.IsLive)
+                continue;
             var run = new Run(new PortId(source), message, now, ++_run) { Quiet = true, IsMade = true };
             if (message.IsNoteOn)
             {
@@ -137,7 +145,8 @@ public sealed partial class Engine
             // A later stage may hold it; what it has begun at the destination ends there, as what it was.
             run.EndsNote = true;
             Step(line, stage + 1, message, ref run);
-            while (_ledger.TryTakeOlder(run.Source, run.Origin, line.Id, run.Number, out var entry)) End(entry, ref run);
+            while (_ledger.TryTakeOlder(run.Source, run.Origin, line.Id, run.Number, out var entry))
+                End(entry, ref run);
         }
     }
 

@@ -5,7 +5,8 @@ using Weiche.Core.Studios;
 
 namespace Weiche.Core.Live;
 
-/// <summary>Looks at a system exclusive as it comes, on its way through the engine: it must be quick, wait for nothing, and keep nothing of the bytes.</summary>
+/// <summary>Looks at a system exclusive as it comes, on its way through the engine: it must be quick, wait for nothing, and keep nothing of
+/// the bytes.</summary>
 /// <param name="source">The source it came from.</param>
 /// <param name="body">Its bytes between F0 and F7.</param>
 /// <returns>Whether it goes no further.</returns>
@@ -45,9 +46,11 @@ public sealed partial class Engine
 
     private readonly Ledger _ledger = new(LedgerCapacity);
     private readonly MidiSpan _wireLead;
+
     // Room for what a stage makes of a message, for each stage of a route.
     private readonly MidiMessage[] _results = new MidiMessage[Studios.Route.MaxStages * Stage.MaxFanOut];
     private PreparedStudio _prepared;
+
     // Of the studio in force, as they are asked for with every message.
     private SourceState?[] _sources = [];
     private Outlet?[] _outlets = [];
@@ -84,7 +87,8 @@ public sealed partial class Engine
     /// <summary>What came and what became of it, for onlookers.</summary>
     public MessageTap Tap { get; }
 
-    /// <summary>Is shown each short system exclusive as it comes, before it is routed; null if nobody looks. May be set by any thread.</summary>
+    /// <summary>Is shown each short system exclusive as it comes, before it is routed; null if nobody looks. May be set by any
+    /// thread.</summary>
     public ExclusiveFilter? Exclusives
     {
         get => Volatile.Read(ref _exclusives);
@@ -108,7 +112,8 @@ public sealed partial class Engine
     /// for this engine, and is put in force before the next is made ready, or thrown away.</summary>
     /// <param name="compiled">The compiled studio.</param>
     /// <param name="playedAs">The sources that a take will be played as; null for those of before.</param>
-    public PreparedStudio Prepare(CompiledStudio compiled, PortId[]? playedAs = null) => new(compiled, Volatile.Read(ref _prepared), Pool, _wireLead, playedAs);
+    public PreparedStudio Prepare(CompiledStudio compiled, PortId[]? playedAs = null) =>
+        new(compiled, Volatile.Read(ref _prepared), Pool, _wireLead, playedAs);
 
     /// <summary>Puts a studio in force that was made ready. What it no longer carries ends at once, at the right place.</summary>
     /// <param name="prepared">The studio.</param>
@@ -116,10 +121,13 @@ public sealed partial class Engine
     /// <exception cref="InvalidOperationException">Another studio has been put in force since this one was made ready.</exception>
     public void Swap(PreparedStudio prepared, MidiTime now)
     {
-        if (!ReferenceEquals(prepared.Before, _prepared)) throw new InvalidOperationException("Another studio has been put in force meanwhile.");
-        if (!prepared.HasPlayersOf(_prepared)) EndPlayers(now);
+        if (!ReferenceEquals(prepared.Before, _prepared))
+            throw new InvalidOperationException("Another studio has been put in force meanwhile.");
+        if (!prepared.HasPlayersOf(_prepared))
+            EndPlayers(now);
         prepared.GoOnFrom(_prepared);
-        if (prepared.Compiled.Studio.Levers != Compiled.Studio.Levers) _conductor.Drop(now);
+        if (prepared.Compiled.Studio.Levers != Compiled.Studio.Levers)
+            _conductor.Drop(now);
         // The lineup that is played stays in force, if it is there; what was made ready may know of an older one.
         var place = prepared.PlaceOf(InForce);
         // What stages keep for later goes out now: the last value always arrives. What plays in time plays on.
@@ -136,24 +144,33 @@ public sealed partial class Engine
             next.GoOnFrom(line.Stages[stage]);
         }
         var cursor = 0;
-        while (_ledger.TryTakeWhere(ref cursor, (prepared, place), static (entry, next) => !next.prepared.Carries(entry.Route, entry.Source, next.place), out var entry))
+        while (
+            _ledger.TryTakeWhere(
+                ref cursor,
+                (prepared, place),
+                static (entry, next) => !next.prepared.Carries(entry.Route, entry.Source, next.place),
+                out var entry
+            )
+        )
             End(entry, now);
         ClearWhatIsGone(prepared);
         Adopt(prepared, place, now);
-        if (prepared.Entries.Length > 0) Settle(now);
+        if (prepared.Entries.Length > 0)
+            Settle(now);
         ForgetClocks();
         Guard.Keep(prepared);
         MarkGuarded();
     }
 
     /// <summary>Takes bytes that came from a source, in pieces of any size.</summary>
-    /// <param name="source">The source; bytes from a port that is not there are thrown away. The destination of a virtual port is a source, too: by it
-    /// comes what other programs send there.</param>
+    /// <param name="source">The source; bytes from a port that is not there are thrown away. The destination of a virtual port is a source,
+    /// too: by it comes what other programs send there.</param>
     /// <param name="bytes">The bytes.</param>
     /// <param name="now">When they came.</param>
     public void Receive(PortId source, ReadOnlySpan<byte> bytes, MidiTime now)
     {
-        if ((uint)source.Value >= (uint)_sources.Length || _sources[source.Value] is not { } state) return;
+        if ((uint)source.Value >= (uint)_sources.Length || _sources[source.Value] is not { } state)
+            return;
         state.Meter.ByteCount += bytes.Length;
         state.LastByte = now;
         if (state.Parser.TryTakeOne(bytes, out var message))
@@ -164,7 +181,8 @@ public sealed partial class Engine
         var sink = new SourceSink(this, state, now);
         state.Parser.Parse(bytes, ref sink);
         state.Meter.ThrownByteCount = state.Parser.ThrownBytes;
-        if (state.Parser.IsInsideMessage) _due = MidiTime.Earlier(_due, now + SysExPatience);
+        if (state.Parser.IsInsideMessage)
+            _due = MidiTime.Earlier(_due, now + SysExPatience);
     }
 
     /// <summary>Does what time has brought: bytes that a slow wire is ready for, values that a stage kept, system
@@ -172,22 +190,28 @@ public sealed partial class Engine
     /// <param name="now">The time.</param>
     public void Tick(MidiTime now)
     {
-        if (now < _due) return;
+        if (now < _due)
+            return;
         _conductor.Tick(now);
         PlayOn(now);
         LetGo(now, now);
         StopProven(now);
         _due = MidiTime.Earlier(MidiTime.Earlier(Guard.Due, _conductor.Due), _playback.Due);
-        foreach (var (line, stage) in _prepared.Timed) _due = MidiTime.Earlier(_due, line.Stages[stage].NextDue);
+        foreach (var (line, stage) in _prepared.Timed)
+            _due = MidiTime.Earlier(_due, line.Stages[stage].NextDue);
         foreach (var outlet in _outlets)
         {
-            if (outlet is null) continue;
-            if (outlet.Due <= now) MarkDirty(outlet);
-            else _due = MidiTime.Earlier(_due, outlet.Due);
+            if (outlet is null)
+                continue;
+            if (outlet.Due <= now)
+                MarkDirty(outlet);
+            else
+                _due = MidiTime.Earlier(_due, outlet.Due);
         }
         foreach (var source in _sources)
         {
-            if (source is not { Parser.IsInsideMessage: true }) continue;
+            if (source is not { Parser.IsInsideMessage: true })
+                continue;
             if (source.LastByte + SysExPatience <= now)
             {
                 source.Parser.Reset();
@@ -205,11 +229,13 @@ public sealed partial class Engine
     /// <param name="now">The time.</param>
     public void BreakOff(PortId source, MidiTime now)
     {
-        if (_prepared.FindSource(source) is not { } state) return;
+        if (_prepared.FindSource(source) is not { } state)
+            return;
         state.Parser.Reset();
         Array.Clear(state.Down);
         // What it held of the time is not let go of on a beat.
-        if (state.Levers is { AnyDown: true }) _conductor.Drop(now);
+        if (state.Levers is { AnyDown: true })
+            _conductor.Drop(now);
         state.Levers?.LetGo(this, now);
         state.ClearSwallowed();
         foreach (var (line, stage, _) in _prepared.Beating)
@@ -219,7 +245,8 @@ public sealed partial class Engine
         }
         foreach (var outlet in _outlets)
         {
-            if (outlet is not null && outlet.Clock.From == source) outlet.Clock.Forget();
+            if (outlet is not null && outlet.Clock.From == source)
+                outlet.Clock.Forget();
         }
         var cursor = 0;
         while (_ledger.TryTakeWhere(ref cursor, source, static (entry, id) => entry.Source == id, out var entry))
@@ -238,17 +265,23 @@ public sealed partial class Engine
     public void AllNotesOff(MidiTime now)
     {
         StopTake(now);
-        foreach (var (line, stage, _) in _prepared.Beating) LetGo(line, stage, EndOfTime, now);
+        foreach (var (line, stage, _) in _prepared.Beating)
+            LetGo(line, stage, EndOfTime, now);
         var cursor = 0;
-        while (_ledger.TryTakeWhere(ref cursor, 0, static (_, _) => true, out var entry)) End(entry, now);
-        foreach (var source in _prepared.Arrangements) LookWhatRings(source.State, now);
+        while (_ledger.TryTakeWhere(ref cursor, 0, static (_, _) => true, out var entry))
+            End(entry, now);
+        foreach (var source in _prepared.Arrangements)
+            LookWhatRings(source.State, now);
         foreach (var outlet in _outlets)
         {
-            if (outlet is null) continue;
+            if (outlet is null)
+                continue;
             for (var channel = 0; channel < Channel.Count; channel++)
             {
-                if (!outlet.HasUsed(channel)) continue;
-                foreach (var controller in (ReadOnlySpan<byte>)[64, 66, 67, 123, 120]) Put(outlet, MidiMessage.Raw(0xB0 | channel, controller, 0), now);
+                if (!outlet.HasUsed(channel))
+                    continue;
+                foreach (var controller in (ReadOnlySpan<byte>)[64, 66, 67, 123, 120])
+                    Put(outlet, MidiMessage.Raw(0xB0 | channel, controller, 0), now);
                 Put(outlet, MidiMessage.Raw(0xE0 | channel, 0, 64), now);
                 Put(outlet, MidiMessage.Raw(0xD0 | channel, 0, 0), now);
             }
@@ -261,8 +294,10 @@ public sealed partial class Engine
     /// <param name="now">The time.</param>
     public void Send(PortId destination, ReadOnlySpan<byte> bytes, MidiTime now)
     {
-        if (_prepared.FindOutlet(destination) is not { } outlet) return;
-        if (_prepared.Compiled.Studio.FindPort(destination) is not { Port.On: true }) return;
+        if (_prepared.FindOutlet(destination) is not { } outlet)
+            return;
+        if (_prepared.Compiled.Studio.FindPort(destination) is not { Port.On: true })
+            return;
         var sink = new OwnSink(this, outlet, now);
         _own.Parse(bytes, ref sink);
         _own.Reset();
@@ -277,7 +312,8 @@ public sealed partial class Engine
     {
         while (_dirtyCount > 0)
         {
-            if (_outlets[_dirty[--_dirtyCount]] is not { } outlet) continue;
+            if (_outlets[_dirty[--_dirtyCount]] is not { } outlet)
+                continue;
             outlet.IsDirty = false;
             Drain(outlet, ref taker, now);
         }
@@ -291,20 +327,23 @@ public sealed partial class Engine
     public void Drain<TTaker>(PortId destination, ref TTaker taker, MidiTime now)
         where TTaker : IByteTaker, allows ref struct
     {
-        if (_prepared.FindOutlet(destination) is { } outlet) Drain(outlet, ref taker, now);
+        if (_prepared.FindOutlet(destination) is { } outlet)
+            Drain(outlet, ref taker, now);
     }
 
-    /// <summary>Says that somebody takes the bytes of a destination again, after nobody did: the ends of notes and pedals that it missed, and what
-    /// all notes off would have sent it, are handed out before anything else.</summary>
+    /// <summary>Says that somebody takes the bytes of a destination again, after nobody did: the ends of notes and pedals that it missed,
+    /// and what all notes off would have sent it, are handed out before anything else.</summary>
     /// <param name="destination">The destination; nothing happens if it is not there or was not away.</param>
     /// <param name="now">The time.</param>
     public void Return(PortId destination, MidiTime now)
     {
-        if (_prepared.FindOutlet(destination) is not { } outlet) return;
+        if (_prepared.FindOutlet(destination) is not { } outlet)
+            return;
         var wasAway = outlet.IsAway;
         outlet.Return(now);
         MarkDirty(outlet);
-        if (!wasAway) return;
+        if (!wasAway)
+            return;
         // It has missed what it was told.
         _conductor.BackInStep(destination, now);
         AwaitConductor();
@@ -329,9 +368,9 @@ public sealed partial class Engine
                 return;
             }
             outlet.Advance(taken);
-            if (taken < bytes.Length) return;
-        }
-        while (outlet.HasPending);
+            if (taken < bytes.Length)
+                return;
+        } while (outlet.HasPending);
     }
 
     /// <summary>Copies what the guard stops now, the oldest first, and the ways back that it saw.</summary>
@@ -364,14 +403,16 @@ public sealed partial class Engine
     /// <summary>Sends on what stages have kept and is due, from the stage after.</summary>
     private void LetGo(MidiTime due, MidiTime now)
     {
-        foreach (var (line, stage) in _prepared.Timed) LetGo(line, stage, due, now);
+        foreach (var (line, stage) in _prepared.Timed)
+            LetGo(line, stage, due, now);
     }
 
     private void LetGo(Line line, int stage, MidiTime due, MidiTime now)
     {
         if (line.Stages[stage].FollowsBeat)
         {
-            if (due == EndOfTime) line.Stages[stage].Forget(CompiledStage.AllSources);
+            if (due == EndOfTime)
+                line.Stages[stage].Forget(CompiledStage.AllSources);
             LetGoMade(line, stage, now);
             return;
         }
@@ -381,7 +422,8 @@ public sealed partial class Engine
             var meter = line.Meter.StageMeters[stage];
             meter.StoppedCount--;
             meter.OutCount++;
-            if (!line.IsLive) continue;
+            if (!line.IsLive)
+                continue;
             var run = new Run(new PortId(source), message, now, ++_run) { Quiet = true, IsMade = true };
             Step(line, stage + 1, message, ref run);
         }
@@ -389,7 +431,8 @@ public sealed partial class Engine
 
     private void Put(Outlet outlet, in MidiMessage message, MidiTime now)
     {
-        if (!outlet.HasRoom) return;
+        if (!outlet.HasRoom)
+            return;
         outlet.Moved.Note(message, default);
         SendMade(outlet, message, default, default, now);
     }
@@ -405,7 +448,8 @@ public sealed partial class Engine
     /// <summary>Onlookers are told of what Weiche itself makes, even in the middle of what becomes of something else.</summary>
     private void TellMade(Outlet outlet, in MidiMessage message, PortId source, RouteId route, MidiTime now)
     {
-        if (message.IsBackground || message.SysExHandle != 0) return;
+        if (message.IsBackground || message.SysExHandle != 0)
+            return;
         Tap.Write(TapRecord.OfArrival(message, source, now, TapEvent.Made));
         Tap.Write(TapRecord.OfEnd(TapEvent.Delivered, message, outlet.Id, route, 0));
         Tap.Publish();
@@ -414,7 +458,8 @@ public sealed partial class Engine
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void MarkDirty(Outlet outlet)
     {
-        if (outlet.IsDirty) return;
+        if (outlet.IsDirty)
+            return;
         outlet.IsDirty = true;
         _dirty[_dirtyCount++] = outlet.Id.Value;
     }
@@ -424,16 +469,19 @@ public sealed partial class Engine
     {
         foreach (var source in _sources)
         {
-            if (source is not null && next.FindSource(source.Id) is null) source.Parser.Reset();
+            if (source is not null && next.FindSource(source.Id) is null)
+                source.Parser.Reset();
         }
         var kept = 0;
         foreach (var outlet in _outlets)
         {
-            if (outlet is not null && next.FindOutlet(outlet.Id) is null) outlet.Clear();
+            if (outlet is not null && next.FindOutlet(outlet.Id) is null)
+                outlet.Clear();
         }
         for (var i = 0; i < _dirtyCount; i++)
         {
-            if (next.FindOutlet(new PortId(_dirty[i])) is not null) _dirty[kept++] = _dirty[i];
+            if (next.FindOutlet(new PortId(_dirty[i])) is not null)
+                _dirty[kept++] = _dirty[i];
         }
         _dirtyCount = kept;
     }

@@ -17,8 +17,8 @@ public sealed partial class Guard
         internal PortId From;
         internal uint Key;
 
-        /// <summary>What comes back, as it comes, and as it was sent; the device it comes back from; and when anything of its sort was sent there
-        /// last.</summary>
+        /// <summary>What comes back, as it comes, and as it was sent; the device it comes back from; and when anything of its sort was sent
+        /// there last.</summary>
         internal MidiMessage Comes;
         internal MidiMessage Goes;
         internal DeviceId Device;
@@ -69,7 +69,8 @@ public sealed partial class Guard
         for (var i = 0; i < _count; i++)
         {
             ref var block = ref _blocks[i];
-            if (block.Route == route && block.Source == source && block.Holds && IsOfOneSort(block.Origin, origin, block.IsWhole)) return block.Time;
+            if (block.Route == route && block.Source == source && block.Holds && IsOfOneSort(block.Origin, origin, block.IsWhole))
+                return block.Time;
         }
         return null;
     }
@@ -86,22 +87,27 @@ public sealed partial class Guard
         for (var i = 0; i < _count; i++)
         {
             ref var block = ref _blocks[i];
-            if (block.Route != route || block.Source != source || !block.Holds || !IsOfOneSort(block.Origin, message, block.IsWhole)) continue;
-            if (block.Phase == Phase.Stopped) block.Stopped++;
-            else Withhold(ref block, message, now);
+            if (block.Route != route || block.Source != source || !block.Holds || !IsOfOneSort(block.Origin, message, block.IsWhole))
+                continue;
+            if (block.Phase == Phase.Stopped)
+                block.Stopped++;
+            else
+                Withhold(ref block, message, now);
             withheld = block.Phase == Phase.OnTrial;
             return true;
         }
         return false;
     }
 
-    /// <summary>Finds what has been on trial for long enough and did not come again: from now on it is stopped, and what it holds is to be ended.</summary>
+    /// <summary>Finds what has been on trial for long enough and did not come again: from now on it is stopped, and what it holds is to be
+    /// ended.</summary>
     internal bool TryStop(MidiTime now, out RouteId route, out PortId source, out MidiMessage origin, out bool isWhole)
     {
         for (var i = 0; i < _count; i++)
         {
             ref var block = ref _blocks[i];
-            if (!block.EndsAreOwed && (block.Phase != Phase.OnTrial || block.WithheldCount == 0 || block.Until > now)) continue;
+            if (!block.EndsAreOwed && (block.Phase != Phase.OnTrial || block.WithheldCount == 0 || block.Until > now))
+                continue;
             (block.Phase, block.EndsAreOwed) = (Phase.Stopped, false);
             block.Stopped += block.WithheldCount;
             Drop(ref block);
@@ -121,7 +127,8 @@ public sealed partial class Guard
         for (var i = 0; i < _count; i++)
         {
             ref var block = ref _blocks[i];
-            if (block.Phase != Phase.ByItself || block.WithheldCount == 0) continue;
+            if (block.Phase != Phase.ByItself || block.WithheldCount == 0)
+                continue;
             (route, source, message) = (block.Route, block.Source, block.Withheld[0]);
             Forget(ref block);
             return true;
@@ -136,19 +143,25 @@ public sealed partial class Guard
     {
         var now = run.Time;
         RemoveWhere(now, static (in Block block, MidiTime time) =>
-            block.Phase != Phase.Stopped && block.WithheldCount == 0 && block.Time + (block.Phase == Phase.OnTrial ? LongestTrial : Acquitted) < time);
+            block.Phase != Phase.Stopped
+            && block.WithheldCount == 0
+            && block.Time + (block.Phase == Phase.OnTrial ? LongestTrial : Acquitted) < time
+        );
         var alike = 0;
         for (var i = 0; i < _count; i++)
         {
             ref var block = ref _blocks[i];
-            if (block.Route != end.Route || block.Source != sent.Source) continue;
+            if (block.Route != end.Route || block.Source != sent.Source)
+                continue;
             if (IsOfOneSort(block.Origin, sent.Origin, block.IsWhole))
             {
                 // It is stopped already, or on trial, or was found to come by itself and goes on so.
-                if (!block.Holds) block.Time = now;
+                if (!block.Holds)
+                    block.Time = now;
                 return false;
             }
-            if (block.Phase == Phase.Stopped && IsOfOneSort(block.Origin, sent.Origin, isWhole: true)) alike++;
+            if (block.Phase == Phase.Stopped && IsOfOneSort(block.Origin, sent.Origin, isWhole: true))
+                alike++;
         }
         var isWhole = alike >= SameKindMost || _count >= MaxTrips - 1;
         if (isWhole)
@@ -157,13 +170,15 @@ public sealed partial class Guard
             RemoveWhere(
                 (end.Route, sent.Source, sent.Origin),
                 static (in Block block, (RouteId Route, PortId Source, MidiMessage Origin) whole) =>
-                    block.Route == whole.Route && block.Source == whole.Source && IsOfOneSort(block.Origin, whole.Origin, isWhole: true));
+                    block.Route == whole.Route && block.Source == whole.Source && IsOfOneSort(block.Origin, whole.Origin, isWhole: true)
+            );
         }
         if (_count == MaxTrips)
         {
             // What makes way here is found again if it still goes round; what is on trial is found out first.
             var last = Array.FindLastIndex(_blocks, static block => block.WithheldCount == 0);
-            if (last < 0) return false;
+            if (last < 0)
+                return false;
             _blocks[last] = _blocks[--_count];
         }
         _blocks[_count++] = new Block
@@ -190,13 +205,17 @@ public sealed partial class Guard
 
     private void Withhold(ref Block block, in MidiMessage message, MidiTime now)
     {
-        if (block.WithheldCount == WithheldMost) DropFirst(ref block);
+        if (block.WithheldCount == WithheldMost)
+            DropFirst(ref block);
         if (block.WithheldCount == 0)
         {
-            var wait = new MidiSpan(Math.Clamp(TrialRounds * HopOf(block).Microseconds, ShortestTrial.Microseconds, LongestTrial.Microseconds));
+            var wait = new MidiSpan(
+                Math.Clamp(TrialRounds * HopOf(block).Microseconds, ShortestTrial.Microseconds, LongestTrial.Microseconds)
+            );
             (block.WithheldAt, block.Until) = (now, now + wait);
         }
-        if (message.SysExHandle != 0) _pool.AddReference(message);
+        if (message.SysExHandle != 0)
+            _pool.AddReference(message);
         block.Withheld[block.WithheldCount++] = message;
         SetDue();
     }
@@ -206,7 +225,8 @@ public sealed partial class Guard
     {
         foreach (var hop in _hops)
         {
-            if (hop.To == block.To && hop.From == block.From) return hop.Time;
+            if (hop.To == block.To && hop.From == block.From)
+                return hop.Time;
         }
         return block.Hop;
     }
@@ -219,12 +239,14 @@ public sealed partial class Guard
 
     private void Drop(ref Block block)
     {
-        while (block.WithheldCount > 0) DropFirst(ref block);
+        while (block.WithheldCount > 0)
+            DropFirst(ref block);
     }
 
     private void DropFirst(ref Block block)
     {
-        if (block.Withheld[0].SysExHandle != 0) _pool.Release(block.Withheld[0]);
+        if (block.Withheld[0].SysExHandle != 0)
+            _pool.Release(block.Withheld[0]);
         Forget(ref block);
     }
 
@@ -235,10 +257,13 @@ public sealed partial class Guard
         var kept = 0;
         for (var i = 0; i < _count; i++)
         {
-            if (which(_blocks[i], state)) Drop(ref _blocks[i]);
-            else _blocks[kept++] = _blocks[i];
+            if (which(_blocks[i], state))
+                Drop(ref _blocks[i]);
+            else
+                _blocks[kept++] = _blocks[i];
         }
-        if (kept == _count) return;
+        if (kept == _count)
+            return;
         _count = kept;
         SetDue();
     }
@@ -248,7 +273,8 @@ public sealed partial class Guard
         Due = MidiTime.Never;
         for (var i = 0; i < _count; i++)
         {
-            if (_blocks[i].Phase == Phase.OnTrial && _blocks[i].WithheldCount > 0) Due = MidiTime.Earlier(Due, _blocks[i].Until);
+            if (_blocks[i].Phase == Phase.OnTrial && _blocks[i].WithheldCount > 0)
+                Due = MidiTime.Earlier(Due, _blocks[i].Until);
         }
     }
 
@@ -258,12 +284,19 @@ public sealed partial class Guard
         for (var i = 0; i < _count; i++)
         {
             ref var block = ref _blocks[i];
-            if (!block.Holds || block.From != run.Source || !IsOfOneSort(block.Comes, run.Message, block.IsWhole)) continue;
-            if (block.Phase == Phase.OnTrial && block.WithheldCount == 0) continue;
+            if (!block.Holds || block.From != run.Source || !IsOfOneSort(block.Comes, run.Message, block.IsWhole))
+                continue;
+            if (block.Phase == Phase.OnTrial && block.WithheldCount == 0)
+                continue;
             // What was sent meanwhile explains it, and so does what was still on its way when the first was withheld.
             var way = HopOf(block);
-            if ((block.Phase == Phase.OnTrial && block.SentAt > block.WithheldAt) || run.Time - block.SentAt <= new MidiSpan(way.Microseconds + way.Microseconds / 2) + Unsteady) continue;
-            if (++block.ByItself < (block.Key == key && block.Phase == Phase.OnTrial ? 1 : ByItselfTimes)) continue;
+            if (
+                (block.Phase == Phase.OnTrial && block.SentAt > block.WithheldAt)
+                || run.Time - block.SentAt <= new MidiSpan(way.Microseconds + way.Microseconds / 2) + Unsteady
+            )
+                continue;
+            if (++block.ByItself < (block.Key == key && block.Phase == Phase.OnTrial ? 1 : ByItselfTimes))
+                continue;
             (block.Phase, block.Time) = (Phase.ByItself, run.Time);
             _tripped++;
             SetDue();

@@ -14,7 +14,16 @@ namespace Weiche.Core.Live;
 /// <param name="From">The source on which it came back.</param>
 /// <param name="Time">When.</param>
 /// <param name="Stopped">How many have been stopped since.</param>
-public readonly record struct GuardTrip(RouteId Route, PortId Source, MidiMessage Message, bool IsWhole, PortId To, PortId From, MidiTime Time, long Stopped);
+public readonly record struct GuardTrip(
+    RouteId Route,
+    PortId Source,
+    MidiMessage Message,
+    bool IsWhole,
+    PortId To,
+    PortId From,
+    MidiTime Time,
+    long Stopped
+);
 
 /// <summary>
 /// Watches the live streams for messages that circulate in spite of the plan: an echo that nobody declared. What was sent is remembered
@@ -28,9 +37,9 @@ public readonly record struct GuardTrip(RouteId Route, PortId Source, MidiMessag
 /// which it went; from another one only the former counts, and has to go round more often.</para>
 /// <para>It begins to watch what is sent only when the same comes from one source twice within such a time; as long as that does not
 /// happen, nothing goes round, and it costs next to nothing.</para>
-/// <para>It proves before it stops. An echo needs what was sent, a player and a device do not: what is suspected is withheld once. If the same
-/// comes again though nothing was sent, it comes by itself: what was withheld is sent at once, and it is not suspected again while it goes on.
-/// If it does not come again, it was a circuit, and is stopped.</para>
+/// <para>It proves before it stops. An echo needs what was sent, a player and a device do not: what is suspected is withheld once. If the
+/// same comes again though nothing was sent, it comes by itself: what was withheld is sent at once, and it is not suspected again while it
+/// goes on. If it does not come again, it was a circuit, and is stopped.</para>
 /// <para>It allocates nothing while messages run. It is called under the engine's lock.</para>
 /// </remarks>
 public sealed partial class Guard
@@ -39,6 +48,7 @@ public sealed partial class Guard
     public const int MaxTrips = 64;
 
     private const int Slots = 1 << 10;
+
     /// <summary>The most ways back that it keeps in mind.</summary>
     public const int MaxWays = HopsKept;
 
@@ -150,18 +160,23 @@ public sealed partial class Guard
         for (var i = 0; i < _count; i++)
         {
             ref var block = ref _blocks[i];
-            if (block.Phase == Phase.Stopped) into.Add(new GuardTrip(block.Route, block.Source, block.Origin, block.IsWhole, block.To, block.From, block.Time, block.Stopped));
+            if (block.Phase == Phase.Stopped)
+                into.Add(
+                    new GuardTrip(block.Route, block.Source, block.Origin, block.IsWhole, block.To, block.From, block.Time, block.Stopped)
+                );
         }
         foreach (var hop in _hops)
         {
-            if (hop.To != default) into.Add((hop.To, hop.From, hop.Time));
+            if (hop.To != default)
+                into.Add((hop.To, hop.From, hop.Time));
         }
     }
 
     /// <summary>Lets everything go that is stopped.</summary>
     internal void Resume()
     {
-        for (var i = 0; i < _count; i++) Drop(ref _blocks[i]);
+        for (var i = 0; i < _count; i++)
+            Drop(ref _blocks[i]);
         _count = 0;
         SetDue();
         Array.Clear(_hops);
@@ -174,7 +189,8 @@ public sealed partial class Guard
     {
         for (var i = 0; i < _count; i++)
         {
-            if (_blocks[i].Route == route && _blocks[i].Holds) return true;
+            if (_blocks[i].Route == route && _blocks[i].Holds)
+                return true;
         }
         return false;
     }
@@ -189,14 +205,20 @@ public sealed partial class Guard
         for (var i = 0; i < _count; i++)
         {
             ref var block = ref _blocks[i];
-            if (block.Holds && (block.Device == outlet.Standing.Device || block.To == outlet.Id) && IsOfOneSort(block.Goes, message, block.IsWhole)) block.SentAt = run.Time;
+            if (
+                block.Holds
+                && (block.Device == outlet.Standing.Device || block.To == outlet.Id)
+                && IsOfOneSort(block.Goes, message, block.IsWhole)
+            )
+                block.SentAt = run.Time;
         }
         var key = KeyOf(message, run.Exclusive);
         ref var sent = ref PlaceOf(key);
         if (sent.Key != key || sent.Run != run.Number)
         {
             // What goes round keeps its age, though a player strikes the same again in between.
-            if (sent.Key == key && sent.Rounds > run.Rounds && run.Time - sent.Time <= Quick) return;
+            if (sent.Key == key && sent.Rounds > run.Rounds && run.Time - sent.Time <= Quick)
+                return;
             sent.Key = key;
             sent.Rounds = run.Rounds;
             sent.Time = run.Time;
@@ -206,7 +228,8 @@ public sealed partial class Guard
             sent.Claimed = default;
             sent.Count = 0;
         }
-        if (sent.Count == EndsKept) return;
+        if (sent.Count == EndsKept)
+            return;
         ref var end = ref sent.Ends[sent.Count++];
         end.Route = route;
         end.Destination = outlet.Id;
@@ -226,28 +249,34 @@ public sealed partial class Guard
         // Or as what it must have been before a change that is known.
         for (var i = 0; !found && i < _changing.Length; i++)
         {
-            if (_changing[i].From != source.Id || _changing[i].Change!.Value.Before(run.Message) is not { } before) continue;
+            if (_changing[i].From != source.Id || _changing[i].Change!.Value.Before(run.Message) is not { } before)
+                continue;
             goes = before;
             sent = ref PlaceOf(KeyOf(before, 0));
             found = IsEcho(KeyOf(before, 0), sent, run, source, isDown, out at);
         }
         if (!found)
         {
-            if (_count > 0) Judge(key, run);
+            if (_count > 0)
+                Judge(key, run);
             return 0;
         }
         sent.Claimed = source.Id;
         Learn(sent.Ends[at].Destination, source.Id, run.Time - sent.Time);
         var rounds = sent.Rounds + 1;
         var known = sent.Ends[at].Standing.Device == source.Standing.Device || IsKnown(sent.Ends[at].Destination, source.Id);
-        if (rounds < (known ? Rounds : Rounds * ElsewhereTimes)) return rounds;
-        if (!known) _known[_nextKnown++ & (HopsKept - 1)] = (sent.Ends[at].Destination, source.Id);
+        if (rounds < (known ? Rounds : Rounds * ElsewhereTimes))
+            return rounds;
+        if (!known)
+            _known[_nextKnown++ & (HopsKept - 1)] = (sent.Ends[at].Destination, source.Id);
         // The way by which it most likely came is stopped. If that was done long ago and it comes all the same, it was another one.
         for (var i = 0; i < sent.Count; i++)
         {
             var end = sent.Ends[(at + i) % sent.Count];
-            if (StoppedSince(end.Route, sent.Source, sent.Origin) is { } since && run.Time - since < StillComing) break;
-            if (Suspect(sent, end, source.Id, key, goes, run)) break;
+            if (StoppedSince(end.Route, sent.Source, sent.Origin) is { } since && run.Time - since < StillComing)
+                break;
+            if (Suspect(sent, end, source.Id, key, goes, run))
+                break;
         }
         // What is still on its way is cut off where it was stopped. Should it go round elsewhere too, it is counted anew.
         return 0;
@@ -266,14 +295,21 @@ public sealed partial class Guard
     private void Learn(PortId to, PortId from, MidiSpan time)
     {
         var at = 0;
-        while (at < HopsKept && (_hops[at].To != to || _hops[at].From != from)) at++;
+        while (at < HopsKept && (_hops[at].To != to || _hops[at].From != from))
+            at++;
         if (at < HopsKept)
         {
             // Of several that are on their way at once the time of one is taken for that of another: the longest is nearest to the truth.
-            if (_hops[at].Time < time) _hops[at].Time = time;
+            if (_hops[at].Time < time)
+                _hops[at].Time = time;
             return;
         }
-        _hops[_nextHop++ & (HopsKept - 1)] = new Hop { To = to, From = from, Time = time };
+        _hops[_nextHop++ & (HopsKept - 1)] = new Hop
+        {
+            To = to,
+            From = from,
+            Time = time,
+        };
     }
 
     /// <summary>Finds the destination from which something may have come back: the device itself before all others.</summary>
@@ -284,12 +320,14 @@ public sealed partial class Guard
         {
             for (at = 0; at < sent.Count; at++)
             {
-                if (sent.Ends[at].Standing.Device == source.Standing.Device || IsKnown(sent.Ends[at].Destination, source.Id)) return true;
+                if (sent.Ends[at].Standing.Device == source.Standing.Device || IsKnown(sent.Ends[at].Destination, source.Id))
+                    return true;
             }
         }
         for (at = 0; isDown && source.Standing.Crosses && after <= WhileDown && at < sent.Count; at++)
         {
-            if (sent.Ends[at].Standing.Crosses) return true;
+            if (sent.Ends[at].Standing.Crosses)
+                return true;
         }
         return false;
     }
@@ -298,7 +336,8 @@ public sealed partial class Guard
     {
         foreach (var way in _known)
         {
-            if (way == (destination, source)) return true;
+            if (way == (destination, source))
+                return true;
         }
         return false;
     }
@@ -308,32 +347,39 @@ public sealed partial class Guard
     {
         var before = _count;
         RemoveWhere(prepared, static (in Block block, PreparedStudio next) => next.Find(block.Route) is null);
-        if (_count < before) _tripped++;
+        if (_count < before)
+            _tripped++;
     }
 
     internal static bool IsOfOneSort(in MidiMessage one, in MidiMessage other, bool isWhole)
     {
-        if (one.Kind != other.Kind) return false;
-        if (!one.HasChannel) return true;
-        if (one.ChannelIndex != other.ChannelIndex) return false;
+        if (one.Kind != other.Kind)
+            return false;
+        if (!one.HasChannel)
+            return true;
+        if (one.ChannelIndex != other.ChannelIndex)
+            return false;
         return isWhole || one.Kind is MessageKind.PitchBend or MessageKind.ChannelPressure || one.Data1 == other.Data1;
     }
 
-    private static MidiSpan Window(in MidiMessage message, bool isDown) => message.Kind switch
-    {
-        MessageKind.Note => isDown ? WhileDown : Quick,
-        MessageKind.SystemExclusive => Exclusive,
-        MessageKind.Clock or MessageKind.QuarterFrame => RealTime,
-        _ => Moving,
-    };
+    private static MidiSpan Window(in MidiMessage message, bool isDown) =>
+        message.Kind switch
+        {
+            MessageKind.Note => isDown ? WhileDown : Quick,
+            MessageKind.SystemExclusive => Exclusive,
+            MessageKind.Clock or MessageKind.QuarterFrame => RealTime,
+            _ => Moving,
+        };
 
     /// <summary>Whether what comes is a reason to begin to watch: the same came from that source so shortly before that it may be an
     /// echo.</summary>
     internal bool Begins(MidiSpan? since, in MidiMessage message, bool isDown, MidiTime now)
     {
-        if (since is null || since > Window(message, isDown)) return false;
+        if (since is null || since > Window(message, isDown))
+            return false;
         var watched = IsWatching(now);
-        if (_watchesUntil < now + WatchesFor) _watchesUntil = now + WatchesFor;
+        if (_watchesUntil < now + WatchesFor)
+            _watchesUntil = now + WatchesFor;
         return !watched;
     }
 
@@ -350,8 +396,10 @@ public sealed partial class Guard
         var slot = (int)(key * 2654435769u >> 22) & (Slots - 1);
         ref var one = ref _sent[slot];
         ref var other = ref _sent[slot ^ 1];
-        if (one.Key == key) return ref one;
-        if (other.Key == key) return ref other;
+        if (one.Key == key)
+            return ref one;
+        if (other.Key == key)
+            return ref other;
         return ref one.Time <= other.Time ? ref one : ref other;
     }
 }

@@ -4,7 +4,8 @@ using Weiche.Core.Studios;
 
 namespace Weiche.Core.Live;
 
-/// <summary>What the guard stops and has learned, copied at one moment. Whoever asks brings it, so that the engine allocates nothing.</summary>
+/// <summary>What the guard stops and has learned, copied at one moment. Whoever asks brings it, so that the engine allocates
+/// nothing.</summary>
 public sealed class GuardReport
 {
     private readonly GuardTrip[] _trips = new GuardTrip[Guard.MaxTrips];

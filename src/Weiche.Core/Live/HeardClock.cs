@@ -40,12 +40,14 @@ internal sealed class HeardClock
     internal int CopyTo(BeatDot[] dots)
     {
         var count = Math.Min(_dotCount, Kept);
-        for (var i = 0; i < count; i++) dots[i] = _dots[(_dotCount - count + i) % Kept];
+        for (var i = 0; i < count; i++)
+            dots[i] = _dots[(_dotCount - count + i) % Kept];
         return count;
     }
 }
 
 /// <summary>A beat of a clock as it lay.</summary>
 /// <param name="At">When it came.</param>
-/// <param name="Off">ms by which it came late; below zero early. Of the master against its own even beat, of others against the studio's.</param>
+/// <param name="Off">ms by which it came late; below zero early. Of the master against its own even beat, of others against the
+/// studio's.</param>
 public readonly record struct BeatDot(MidiTime At, float Off);

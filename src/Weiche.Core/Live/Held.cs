@@ -45,13 +45,15 @@ internal static class Held
     // The controllers that others at the same destination may be concerned with: modulation, breath and foot with their fine halves,
     // expression, portamento, the pedals, and from 120 on the channel mode messages.
     private const ulong LowControllersWithCare = 1ul << 1 | 1ul << 2 | 1ul << 4 | 1ul << 11 | 1ul << 33 | 1ul << 34 | 1ul << 36;
-    private const ulong HighControllersWithCare = 1ul << (64 - 64) | 1ul << (65 - 64) | 1ul << (66 - 64) | 1ul << (67 - 64) | 0xFFul << (120 - 64);
+    private const ulong HighControllersWithCare =
+        1ul << (64 - 64) | 1ul << (65 - 64) | 1ul << (66 - 64) | 1ul << (67 - 64) | 0xFFul << (120 - 64);
 
-    /// <summary>Whether a message is a controller with which others at the same destination may be concerned: it is held, silences, puts to rest,
-    /// or moves something that is put to rest.</summary>
+    /// <summary>Whether a message is a controller with which others at the same destination may be concerned: it is held, silences, puts to
+    /// rest, or moves something that is put to rest.</summary>
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     internal static bool NeedsCare(in MidiMessage message) =>
-        (message.Status & 0xF0) == 0xB0 && ((message.Data1 < 64 ? LowControllersWithCare : HighControllersWithCare) >> (message.Data1 & 63) & 1) != 0;
+        (message.Status & 0xF0) == 0xB0
+        && ((message.Data1 < 64 ? LowControllersWithCare : HighControllersWithCare) >> (message.Data1 & 63) & 1) != 0;
 
     /// <summary>Whether the value of what moves is in its lower half, where a pedal is up.</summary>
     internal static bool IsLow(in MidiMessage message) => ((message.Status & 0xF0) == 0xD0 ? message.Data1 : message.Data2) < 64;
@@ -67,7 +69,8 @@ internal static class Held
     internal static MidiMessage End(int held, in MidiMessage cause)
     {
         var (channel, item) = (held >> 8, held & (Items - 1));
-        if (item >= FirstController) return MidiMessage.Raw(0xB0 | channel, item - FirstController, 0);
+        if (item >= FirstController)
+            return MidiMessage.Raw(0xB0 | channel, item - FirstController, 0);
         return cause.Kind == MessageKind.Note && cause.Status != 0
             ? MidiMessage.Raw(cause.Status & 0xF0 | channel, item, cause.Data2)
             : MidiMessage.Raw(0x80 | channel, item, 64);

@@ -19,6 +19,7 @@ internal sealed class Ledger
     internal const int None = -1;
 
     private readonly Entry[] _entries;
+
     // What is asked for with every note stands in arrays of their own.
     private int[]?[] _heads = [];
     private ushort[]?[] _counts = [];
@@ -67,7 +68,13 @@ internal sealed class Ledger
         for (var i = 0; i < _top; i++)
         {
             ref var entry = ref _entries[i];
-            if (entry.Route != default && entry.Destination == destination && entry.Source != source && (channel < 0 || entry.Sounding >> 8 == channel)) return true;
+            if (
+                entry.Route != default
+                && entry.Destination == destination
+                && entry.Source != source
+                && (channel < 0 || entry.Sounding >> 8 == channel)
+            )
+                return true;
         }
         return false;
     }
@@ -82,7 +89,13 @@ internal sealed class Ledger
         for (var i = 0; i < _top; i++)
         {
             ref var entry = ref _entries[i];
-            if (entry.Route == route && entry.Source == source && (channel == None || entry.Origin >> 8 == channel) && (origin == None || entry.Origin == origin)) return true;
+            if (
+                entry.Route == route
+                && entry.Source == source
+                && (channel == None || entry.Origin >> 8 == channel)
+                && (origin == None || entry.Origin == origin)
+            )
+                return true;
         }
         return false;
     }
@@ -93,7 +106,8 @@ internal sealed class Ledger
         for (; cursor < _top; cursor++)
         {
             ref var entry = ref _entries[cursor];
-            if (entry.Route == default) continue;
+            if (entry.Route == default)
+                continue;
             (route, source) = (entry.Route, entry.Source);
             cursor++;
             return true;
@@ -121,8 +135,10 @@ internal sealed class Ledger
         for (var i = head; i != None; i = _entries[i].Next)
         {
             ref var entry = ref _entries[i];
-            if (heldNothing && entry.Route != route) break;
-            if (entry.Route != route || entry.Destination != destination || entry.Sounding != sounding) continue;
+            if (heldNothing && entry.Route != route)
+                break;
+            if (entry.Route != route || entry.Destination != destination || entry.Sounding != sounding)
+                continue;
             entry.Run = run;
             return true;
         }
@@ -149,8 +165,10 @@ internal sealed class Ledger
         added.Sounding = (ushort)sounding;
         added.Run = run;
         head = index;
-        if (_counts[destination.Value]![sounding]++ == 0 && Held.IsKey(sounding)) _destinations[destination.Value]!.Keys++;
-        if (!Held.IsKey(origin)) _sources[source.Value]!.Controls++;
+        if (_counts[destination.Value]![sounding]++ == 0 && Held.IsKey(sounding))
+            _destinations[destination.Value]!.Keys++;
+        if (!Held.IsKey(origin))
+            _sources[source.Value]!.Controls++;
         Count++;
         return true;
     }
@@ -246,9 +264,11 @@ internal sealed class Ledger
         for (; cursor < _top; cursor++)
         {
             ref var entry = ref _entries[cursor];
-            if (entry.Route == default || !condition(entry, state)) continue;
+            if (entry.Route == default || !condition(entry, state))
+                continue;
             ref var link = ref _heads[entry.Source.Value]![entry.Origin];
-            while (link != cursor) link = ref _entries[link].Next;
+            while (link != cursor)
+                link = ref _entries[link].Next;
             taken = TakeAt(ref link);
             cursor++;
             return true;
@@ -260,8 +280,10 @@ internal sealed class Ledger
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void Uncount(in Entry entry)
     {
-        if (--_counts[entry.Destination.Value]![entry.Sounding] == 0 && Held.IsKey(entry.Sounding)) _destinations[entry.Destination.Value]!.Keys--;
-        if (!Held.IsKey(entry.Origin)) _sources[entry.Source.Value]!.Controls--;
+        if (--_counts[entry.Destination.Value]![entry.Sounding] == 0 && Held.IsKey(entry.Sounding))
+            _destinations[entry.Destination.Value]!.Keys--;
+        if (!Held.IsKey(entry.Origin))
+            _sources[entry.Source.Value]!.Controls--;
     }
 
     [MethodImpl(MethodImplOptions.AggressiveInlining)]

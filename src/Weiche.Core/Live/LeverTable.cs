@@ -3,8 +3,8 @@ using Weiche.Core.Studios;
 
 namespace Weiche.Core.Live;
 
-/// <summary>The levers on one source in the form that the engine asks with every message of it. It belongs to one engine, which alone changes
-/// it.</summary>
+/// <summary>The levers on one source in the form that the engine asks with every message of it. It belongs to one engine, which alone
+/// changes it.</summary>
 internal sealed class LeverTable
 {
     private const int Numbers = 128;
@@ -12,6 +12,7 @@ internal sealed class LeverTable
     private const int EndOfChain = -1;
 
     private readonly ArmedLever[] _levers;
+
     // For each kind and number the first lever, which leads to the next one: on another channel, or in other lineups.
     private readonly short[] _first = new short[Kinds * Numbers];
 
@@ -40,10 +41,12 @@ internal sealed class LeverTable
             0xC0 => LeverKind.Program,
             _ => (LeverKind)(-1),
         };
-        if (kind < 0) return null;
+        if (kind < 0)
+            return null;
         for (int at = _first[(int)kind * Numbers + message.Data1]; at != EndOfChain; at = _levers[at].Next)
         {
-            if (_levers[at].IsMeant(message.ChannelIndex, lineup)) return _levers[at];
+            if (_levers[at].IsMeant(message.ChannelIndex, lineup))
+                return _levers[at];
         }
         return null;
     }
@@ -51,12 +54,14 @@ internal sealed class LeverTable
     /// <summary>Takes over which levers are down from the table that was in force before.</summary>
     internal void GoOnFrom(LeverTable? before)
     {
-        if (before is null || before == this) return;
+        if (before is null || before == this)
+            return;
         foreach (var lever in _levers)
         {
             foreach (var old in before._levers)
             {
-                if (old.Id == lever.Id) lever.IsDown = old.IsDown;
+                if (old.Id == lever.Id)
+                    lever.IsDown = old.IsDown;
             }
         }
     }
@@ -68,7 +73,8 @@ internal sealed class LeverTable
         {
             foreach (var lever in _levers)
             {
-                if (lever.IsDown) return true;
+                if (lever.IsDown)
+                    return true;
             }
             return false;
         }
@@ -77,13 +83,15 @@ internal sealed class LeverTable
     /// <summary>A key was let go that was a lever in another lineup.</summary>
     internal void LetGoKey(Engine engine, in MidiMessage message, MidiTime now)
     {
-        for (int at = _first[(int)LeverKind.Key * Numbers + message.Data1]; at != EndOfChain; at = _levers[at].Next) engine.LetGo(_levers[at], now);
+        for (int at = _first[(int)LeverKind.Key * Numbers + message.Data1]; at != EndOfChain; at = _levers[at].Next)
+            engine.LetGo(_levers[at], now);
     }
 
     /// <summary>The source has broken off: what is held counts as let go.</summary>
     internal void LetGo(Engine engine, MidiTime now)
     {
-        foreach (var lever in _levers) engine.LetGo(lever, now);
+        foreach (var lever in _levers)
+            engine.LetGo(lever, now);
     }
 }
 
@@ -113,13 +121,16 @@ internal sealed class ArmedLever
     {
         (Id, Kind, Work, GoesOn, Next) = (lever.Id, lever.Trigger.Kind, lever.Work, lever.GoesOn, next);
         (_channel, Threshold) = (lever.Trigger.Channel ?? -1, lever.Trigger.Threshold);
-        _worksIn = compiled.Studio.Lineups.IsEmpty ? [lever.Works.IsStanding] : [.. compiled.Studio.Lineups.Select(lineup => lever.Works.IsOn(lineup.Id))];
+        _worksIn = compiled.Studio.Lineups.IsEmpty
+            ? [lever.Works.IsStanding]
+            : [.. compiled.Studio.Lineups.Select(lineup => lever.Works.IsOn(lineup.Id))];
         Lineup = Work is EnterLineup enter ? compiled.PlaceOf(enter.Lineup) : 0;
         Lines = Work is SwitchRoutes routes ? [.. routes.Routes.Select(find)] : [];
     }
 
     /// <summary>Whether a message presses it: then there is something to tell.</summary>
-    internal bool IsPressedBy(in MidiMessage message) => Kind == LeverKind.Program || (!IsDown && (Kind == LeverKind.Key || message.Data2 >= Threshold));
+    internal bool IsPressedBy(in MidiMessage message) =>
+        Kind == LeverKind.Program || (!IsDown && (Kind == LeverKind.Key || message.Data2 >= Threshold));
 
     internal bool IsMeant(int channel, int lineup) => (_channel < 0 || _channel == channel) && _worksIn[lineup];
 }

@@ -52,16 +52,18 @@ public enum TapEvent : byte
     /// <summary>It worked a lever, or is the rest of what did, and was swallowed.</summary>
     Lever,
 
-    /// <summary>A message of a take was played back as if it came from a source. What became of it follows, as after <see cref="Came"/>.</summary>
+    /// <summary>A message of a take was played back as if it came from a source. What became of it follows, as after
+    /// <see cref="Came"/>.</summary>
     Played,
 
-    /// <summary>Weiche itself made a message: a stage that plays in time or kept a value, or the end of what nothing carries any more. One record
-    /// follows, of its delivery; then it goes on with what was before.</summary>
+    /// <summary>Weiche itself made a message: a stage that plays in time or kept a value, or the end of what nothing carries any more. One
+    /// record follows, of its delivery; then it goes on with what was before.</summary>
     Made,
 }
 
 /// <summary>One record of the tap: 16 bytes, since one is written for every message and every delivery.</summary>
-/// <remarks>The studio that was in force is told by <see cref="MessageTap.VersionAt"/>: it changes with an edit, not with a record.</remarks>
+/// <remarks>The studio that was in force is told by <see cref="MessageTap.VersionAt"/>: it changes with an edit, not with a
+/// record.</remarks>
 public readonly struct TapRecord
 {
     // From the lowest bits up: the message's status and data, 32 bits (of an exclusive its length); what it says, 8; then, where it came,
@@ -89,7 +91,8 @@ public readonly struct TapRecord
     internal static TapRecord OfExclusive(ReadOnlySpan<byte> bytes, long place)
     {
         var start = 0ul;
-        for (var i = Math.Min(8, bytes.Length) - 1; i >= 0; i--) start = start << 8 | bytes[i];
+        for (var i = Math.Min(8, bytes.Length) - 1; i >= 0; i--)
+            start = start << 8 | bytes[i];
         return new((uint)bytes.Length | (ulong)TapEvent.Exclusive << 32 | (ulong)place << 40, start);
     }
 
@@ -103,10 +106,19 @@ public readonly struct TapRecord
     public MidiTime Time => IsBeginning ? new((long)_where) : MidiTime.Zero;
 
     /// <summary>The message: as it came, or as it was delivered. Of a system exclusive without its bytes.</summary>
-    public MidiMessage Message => Event == TapEvent.Exclusive ? default : MidiMessage.Raw((byte)_what, (byte)(_what >> 8), (byte)(_what >> 16));
+    public MidiMessage Message =>
+        Event == TapEvent.Exclusive ? default : MidiMessage.Raw((byte)_what, (byte)(_what >> 8), (byte)(_what >> 16));
 
     /// <summary>The source it came from, or the destination it was meant for.</summary>
-    public PortId Port => new(Event switch { TapEvent.Came or TapEvent.Played or TapEvent.Made => (int)(_what >> 40), TapEvent.Exclusive => 0, _ => (int)_where });
+    public PortId Port =>
+        new(
+            Event switch
+            {
+                TapEvent.Came or TapEvent.Played or TapEvent.Made => (int)(_what >> 40),
+                TapEvent.Exclusive => 0,
+                _ => (int)_where,
+            }
+        );
 
     /// <summary>The route; none where it came.</summary>
     public RouteId Route => new(IsBeginning || Event == TapEvent.Exclusive ? 0 : (int)(_where >> 32));
@@ -136,6 +148,7 @@ public sealed class MessageTap
     private const int PlaceMask = (1 << 24) - 1;
 
     private readonly TapRecord[] _ring;
+
     // The bytes of system exclusives, one after the other; a record knows 24 bits of where its own begin.
     private readonly byte[] _bytes = new byte[1 << BytesBits];
     private long _bytesWritten;
@@ -150,7 +163,8 @@ public sealed class MessageTap
     /// <exception cref="ArgumentException">It is not a power of two.</exception>
     public MessageTap(int capacity = 1 << 13)
     {
-        if (!System.Numerics.BitOperations.IsPow2(capacity)) throw new ArgumentException("The capacity is a power of two.", nameof(capacity));
+        if (!System.Numerics.BitOperations.IsPow2(capacity))
+            throw new ArgumentException("The capacity is a power of two.", nameof(capacity));
         _ring = new TapRecord[capacity];
     }
 
@@ -197,10 +211,12 @@ public sealed class MessageTap
     public byte[]? ReadExclusive(in TapRecord record)
     {
         var copy = new byte[record.SysExLength];
-        if (copy.Length == 0) return copy;
+        if (copy.Length == 0)
+            return copy;
         var written = Volatile.Read(ref _bytesWritten);
         var place = written - ((written - record.SysExPlace) & PlaceMask);
-        if (place + copy.Length > written) return null;
+        if (place + copy.Length > written)
+            return null;
         var at = (int)place & (_bytes.Length - 1);
         var first = Math.Min(copy.Length, _bytes.Length - at);
         _bytes.AsSpan(at, first).CopyTo(copy);
@@ -233,9 +249,12 @@ public sealed class MessageTap
         var (found, oldest) = ((Mark?)null, (Mark?)null);
         for (var i = 0; i < MarksKept; i++)
         {
-            if (Volatile.Read(ref _marks[i]) is not { } mark) continue;
-            if (mark.From <= number && (found is null || mark.Version > found.Version)) found = mark;
-            if (oldest is null || mark.Version < oldest.Version) oldest = mark;
+            if (Volatile.Read(ref _marks[i]) is not { } mark)
+                continue;
+            if (mark.From <= number && (found is null || mark.Version > found.Version))
+                found = mark;
+            if (oldest is null || mark.Version < oldest.Version)
+                oldest = mark;
         }
         return (found ?? oldest)?.Version ?? 0;
     }
@@ -254,11 +273,13 @@ public sealed class MessageTap
         lost = Math.Max(0, oldest - from);
         from += lost;
         var count = (int)Math.Clamp(end - from, 0, records.Length);
-        for (var i = 0; i < count; i++) records[i] = _ring[(from + i) & (_ring.Length - 1)];
+        for (var i = 0; i < count; i++)
+            records[i] = _ring[(from + i) & (_ring.Length - 1)];
         Interlocked.MemoryBarrier();
         // What the writer has reached meanwhile may be torn: it is lost, not shown wrong.
         var torn = (int)Math.Clamp(Volatile.Read(ref _written) - _ring.Length + 1 - from, 0, count);
-        if (torn > 0) records[torn..count].CopyTo(records);
+        if (torn > 0)
+            records[torn..count].CopyTo(records);
         lost += torn;
         from += count;
         return count - torn;

@@ -38,7 +38,8 @@ public sealed class PortMeter
         get
         {
             var count = Volatile.Read(ref MessageCount);
-            for (var i = 0; i < KindCounts.Length; i++) count += Volatile.Read(ref KindCounts[i]);
+            for (var i = 0; i < KindCounts.Length; i++)
+                count += Volatile.Read(ref KindCounts[i]);
             return count;
         }
     }
@@ -65,7 +66,8 @@ public sealed class PortMeter
     /// <summary>For a destination: messages of a second clock, left out because another source gives the clock there.</summary>
     public long OtherClock => Volatile.Read(ref OtherClockCount);
 
-    /// <summary>For a destination: channel mode messages and resets that ended only what was their own source's, since others held something.</summary>
+    /// <summary>For a destination: channel mode messages and resets that ended only what was their own source's, since others held
+    /// something.</summary>
     public long OwnEnded => Volatile.Read(ref OwnEndedCount);
 
     /// <summary>For a source: a bit for each key of each channel that is down, which the engine keeps.</summary>
@@ -77,10 +79,13 @@ public sealed class PortMeter
     {
         get
         {
-            if (Volatile.Read(ref HeldAt) is { } held) return Volatile.Read(ref held.Keys);
-            if (Volatile.Read(ref Down) is not { } down) return 0;
+            if (Volatile.Read(ref HeldAt) is { } held)
+                return Volatile.Read(ref held.Keys);
+            if (Volatile.Read(ref Down) is not { } down)
+                return 0;
             var count = 0;
-            for (var i = 0; i < down.Length; i++) count += BitOperations.PopCount(Volatile.Read(ref down[i]));
+            for (var i = 0; i < down.Length; i++)
+                count += BitOperations.PopCount(Volatile.Read(ref down[i]));
             return count;
         }
     }
@@ -98,17 +103,20 @@ public sealed class RouteMeter
     internal RouteMeter(ReadOnlySpan<int> firsts)
     {
         StageMeters = new StageMeter[firsts.Length];
-        for (var i = 0; i < firsts.Length; i++) StageMeters[i] = new StageMeter(firsts[i] < i ? StageMeters[firsts[i]] : null);
+        for (var i = 0; i < firsts.Length; i++)
+            StageMeters[i] = new StageMeter(firsts[i] < i ? StageMeters[firsts[i]] : null);
     }
 
     /// <summary>Whether the stages are run together in the same way.</summary>
     /// <param name="firsts">As in the constructor.</param>
     internal bool IsFor(ReadOnlySpan<int> firsts)
     {
-        if (firsts.Length != StageMeters.Length) return false;
+        if (firsts.Length != StageMeters.Length)
+            return false;
         for (var i = 0; i < firsts.Length; i++)
         {
-            if (!StageMeters[i].IsLedBy(StageMeters[firsts[i]])) return false;
+            if (!StageMeters[i].IsLedBy(StageMeters[firsts[i]]))
+                return false;
         }
         return true;
     }

@@ -7,13 +7,13 @@ namespace Weiche.Core.Live;
 /// <summary>Who moved something away from rest: the source, and the route through which it went.</summary>
 internal readonly record struct Mover(PortId Source, RouteId Route);
 
-/// <summary>Who last moved away from rest, at one destination, what can be put to rest: modulation, expression, portamento, breath, foot, bend
-/// and pressure of each channel, and the pressure of each key. Pedals are in the ledger.</summary>
+/// <summary>Who last moved away from rest, at one destination, what can be put to rest: modulation, expression, portamento, breath, foot,
+/// bend and pressure of each channel, and the pressure of each key. Pedals are in the ledger.</summary>
 /// <remarks>
-/// <para>What <i>reset all controllers</i> puts to rest is said by the MIDI Association's recommended practice RP-015: modulation, expression,
-/// portamento, bend and pressure.</para>
-/// <para>What is put to rest for a route that a lineup has left behind is modulation, breath, foot, bend and pressure: what a hand, a foot or a
-/// breath holds away from rest. Expression and portamento stay where they were set.</para>
+/// <para>What <i>reset all controllers</i> puts to rest is said by the MIDI Association's recommended practice RP-015: modulation,
+/// expression, portamento, bend and pressure.</para>
+/// <para>What is put to rest for a route that a lineup has left behind is modulation, breath, foot, bend and pressure: what a hand, a foot
+/// or a breath holds away from rest. Expression and portamento stay where they were set.</para>
 /// </remarks>
 internal sealed class Moved
 {
@@ -22,6 +22,7 @@ internal sealed class Moved
     private const int PortamentoItem = 2;
     private const int PressureItem = 3;
     private const int BendItem = 4;
+
     // From here on, not of what reset all controllers puts to rest.
     private const int BreathItem = 5;
     private const int FootItem = 6;
@@ -29,6 +30,7 @@ internal sealed class Moved
 
     private readonly Mover[] _by = new Mover[Channel.Count * Items];
     private readonly Mover[] _keys = new Mover[Channel.Count * Keys];
+
     // A bit for each channel on which anything may be away from rest, and one for each on which the pressure of a key may: so that little
     // is looked through on entering a lineup.
     private uint _touched;
@@ -45,7 +47,8 @@ internal sealed class Moved
     {
         var isBend = message.Status >= 0xE0;
         var isAtRest = (message.Data1 | message.Data2 << 7) == (isBend ? 64 << 7 : 0);
-        if (!isAtRest) _touched |= 1u << (message.Status & 0x0F);
+        if (!isAtRest)
+            _touched |= 1u << (message.Status & 0x0F);
         _by[(message.Status & 0x0F) * Items + (isBend ? BendItem : PressureItem)] = isAtRest ? default : by;
     }
 
@@ -55,20 +58,31 @@ internal sealed class Moved
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     internal void NoteKeyPressure(in MidiMessage message, Mover by)
     {
-        if (message.Data2 != 0) _pressed |= 1u << message.ChannelIndex;
+        if (message.Data2 != 0)
+            _pressed |= 1u << message.ChannelIndex;
         _keys[message.ChannelIndex * Keys + message.Data1] = message.Data2 == 0 ? default : by;
     }
 
-    /// <summary>Takes note of a controller that goes out; most are never put to rest. Of one with a fine half the coarse half at rest is rest:
-    /// it puts the fine one to nothing (MIDI 1.0 Detailed Specification, "Control Change").</summary>
+    /// <summary>Takes note of a controller that goes out; most are never put to rest. Of one with a fine half the coarse half at rest is
+    /// rest: it puts the fine one to nothing (MIDI 1.0 Detailed Specification, "Control Change").</summary>
     /// <param name="message">The message.</param>
     /// <param name="by">Who sent it.</param>
     internal void NoteControl(in MidiMessage message, Mover by)
     {
-        var item = message.Data1 switch { 1 or 33 => 0, 11 => ExpressionItem, 65 => PortamentoItem, 2 or 34 => BreathItem, 4 or 36 => FootItem, _ => -1 };
-        if (item < 0 || (message.Data1 is 33 or 34 or 36 && message.Data2 == 0)) return;
+        var item = message.Data1 switch
+        {
+            1 or 33 => 0,
+            11 => ExpressionItem,
+            65 => PortamentoItem,
+            2 or 34 => BreathItem,
+            4 or 36 => FootItem,
+            _ => -1,
+        };
+        if (item < 0 || (message.Data1 is 33 or 34 or 36 && message.Data2 == 0))
+            return;
         var isAtRest = item == PortamentoItem ? message.Data2 < 64 : message.ShortBytes == RestOf(item, message.ChannelIndex).ShortBytes;
-        if (!isAtRest) _touched |= 1u << message.ChannelIndex;
+        if (!isAtRest)
+            _touched |= 1u << message.ChannelIndex;
         _by[message.ChannelIndex * Items + item] = isAtRest ? default : by;
     }
 
@@ -98,7 +112,8 @@ internal sealed class Moved
     {
         for (var at = First(channel); at < End(channel); at++)
         {
-            if (at % Items < BreathItem && _by[at].Source is var by && by != default && by != source) return true;
+            if (at % Items < BreathItem && _by[at].Source is var by && by != default && by != source)
+                return true;
         }
         return false;
     }
@@ -113,7 +128,8 @@ internal sealed class Moved
         for (; First(channel) + cursor < End(channel); cursor++)
         {
             var at = First(channel) + cursor;
-            if (at % Items >= BreathItem || _by[at].Source != source) continue;
+            if (at % Items >= BreathItem || _by[at].Source != source)
+                continue;
             _by[at] = default;
             rest = RestOf(at % Items, at / Items);
             return true;
@@ -130,7 +146,8 @@ internal sealed class Moved
     {
         while (TryNext(ref cursor, out var by, out rest))
         {
-            if (by.Source != source) continue;
+            if (by.Source != source)
+                continue;
             Note(rest, default);
             return true;
         }
@@ -155,8 +172,10 @@ internal sealed class Moved
                 cursor = (channel + 1) * Items - 1;
                 continue;
             }
-            if (cursor % Items == 0 && _by.AsSpan(cursor, Items).IndexOfAnyExcept(default(Mover)) < 0) _touched &= ~(1u << channel);
-            if (_by[cursor].Source == default || cursor % Items is ExpressionItem or PortamentoItem) continue;
+            if (cursor % Items == 0 && _by.AsSpan(cursor, Items).IndexOfAnyExcept(default(Mover)) < 0)
+                _touched &= ~(1u << channel);
+            if (_by[cursor].Source == default || cursor % Items is ExpressionItem or PortamentoItem)
+                continue;
             (by, rest) = (_by[cursor], RestOf(cursor % Items, channel));
             cursor++;
             return true;
@@ -169,8 +188,10 @@ internal sealed class Moved
                 cursor = _by.Length + (at / Keys + 1) * Keys - 1;
                 continue;
             }
-            if (at % Keys == 0 && _keys.AsSpan(at, Keys).IndexOfAnyExcept(default(Mover)) < 0) _pressed &= ~(1u << (at / Keys));
-            if (_keys[at].Source == default) continue;
+            if (at % Keys == 0 && _keys.AsSpan(at, Keys).IndexOfAnyExcept(default(Mover)) < 0)
+                _pressed &= ~(1u << (at / Keys));
+            if (_keys[at].Source == default)
+                continue;
             (by, rest) = (_keys[at], MidiMessage.Raw(0xA0 | at / Keys, at % Keys, 0));
             cursor++;
             return true;
@@ -183,14 +204,15 @@ internal sealed class Moved
 
     private static int End(int channel) => (channel < 0 ? Channel.Count : channel + 1) * Items;
 
-    private static MidiMessage RestOf(int item, int channel) => item switch
-    {
-        0 => MidiMessage.Raw(0xB0 | channel, 1, 0),
-        ExpressionItem => MidiMessage.Raw(0xB0 | channel, 11, 127),
-        PortamentoItem => MidiMessage.Raw(0xB0 | channel, 65, 0),
-        PressureItem => MidiMessage.Raw(0xD0 | channel, 0, 0),
-        BreathItem => MidiMessage.Raw(0xB0 | channel, 2, 0),
-        FootItem => MidiMessage.Raw(0xB0 | channel, 4, 0),
-        _ => MidiMessage.Raw(0xE0 | channel, 0, 64),
-    };
+    private static MidiMessage RestOf(int item, int channel) =>
+        item switch
+        {
+            0 => MidiMessage.Raw(0xB0 | channel, 1, 0),
+            ExpressionItem => MidiMessage.Raw(0xB0 | channel, 11, 127),
+            PortamentoItem => MidiMessage.Raw(0xB0 | channel, 65, 0),
+            PressureItem => MidiMessage.Raw(0xD0 | channel, 0, 0),
+            BreathItem => MidiMessage.Raw(0xB0 | channel, 2, 0),
+            FootItem => MidiMessage.Raw(0xB0 | channel, 4, 0),
+            _ => MidiMessage.Raw(0xE0 | channel, 0, 64),
+        };
 }

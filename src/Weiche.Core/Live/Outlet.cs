@@ -61,12 +61,15 @@ internal sealed class Outlet
     private int _realTimeCount;
     private MidiMessage _sysEx;
     private int _sysExSent;
+
     // µs: these are looked at with every message.
     private long _wireFree;
     private int _start;
     private int _end;
+
     // Whether whoever takes the bytes took fewer than there were: a fast wire is busy then.
     private bool _heldUp;
+
     // The status in force before the first of the bytes.
     private byte _firstStatus;
 
@@ -97,8 +100,8 @@ internal sealed class Outlet
     /// <param name="id">The destination.</param>
     /// <param name="meter">Its figures.</param>
     /// <param name="pool">Where system exclusive bytes are kept.</param>
-    /// <param name="wire">What carries its bytes: messages wait for a wire that is slow; on one within this computer nothing is left out; on a
-    /// DIN wire a status that is in force is not repeated.</param>
+    /// <param name="wire">What carries its bytes: messages wait for a wire that is slow; on one within this computer nothing is left out;
+    /// on a DIN wire a status that is in force is not repeated.</param>
     /// <param name="lead">How far ahead of the wire bytes may be handed out.</param>
     internal Outlet(PortId id, PortMeter meter, SysExPool pool, WireKind wire, MidiSpan lead)
     {
@@ -137,10 +140,13 @@ internal sealed class Outlet
         if (message.HasChannel)
         {
             _used[message.ChannelIndex] = true;
-            if (IsOfPair(message)) KeepPairs(message, source);
+            if (IsOfPair(message))
+                KeepPairs(message, source);
             // Where nothing waits and the wire is ready, the message goes straight into the bytes.
-            if (IsIdle(now)) Write(message, now);
-            else EnqueueBehind(message, now);
+            if (IsIdle(now))
+                Write(message, now);
+            else
+                EnqueueBehind(message, now);
         }
         else
         {
@@ -151,7 +157,8 @@ internal sealed class Outlet
     /// <summary>What waits now is not left out for anything that comes later.</summary>
     internal void Bar()
     {
-        for (var channel = 0; channel < Channel.Count; channel++) _waiting.Bar(channel);
+        for (var channel = 0; channel < Channel.Count; channel++)
+            _waiting.Bar(channel);
     }
 
     /// <summary>Whether anything was ever sent on a channel.</summary>
@@ -179,7 +186,8 @@ internal sealed class Outlet
         _start += bytes;
         Meter.ByteCount += bytes;
         _heldUp = _start < _end;
-        if (_heldUp) return;
+        if (_heldUp)
+            return;
         _start = _end = 0;
         _firstStatus = _writer.RunningStatus;
     }
@@ -187,12 +195,14 @@ internal sealed class Outlet
     /// <summary>Nobody takes what waits: it is thrown away, and the ends in it are owed.</summary>
     internal void Miss()
     {
-        if (!IsAway) (_owed ??= new OwedEnds()).Begin(Held.Counts);
+        if (!IsAway)
+            (_owed ??= new OwedEnds()).Begin(Held.Counts);
         IsAway = true;
         _owed!.Miss(_bytes.AsSpan(0, _end), _start, _firstStatus);
         for (; _count > 0; _count--)
         {
-            if (_waiting.First is { HasChannel: true } message) _owed.Miss(message);
+            if (_waiting.First is { HasChannel: true } message)
+                _owed.Miss(message);
             _waiting.RemoveFirst();
         }
         Clear();
@@ -204,7 +214,8 @@ internal sealed class Outlet
     /// <param name="now">The time.</param>
     internal void Return(MidiTime now)
     {
-        if (!IsAway) return;
+        if (!IsAway)
+            return;
         Miss();
         IsAway = false;
         _owed!.Pay(Held.Counts, message => Enqueue(message, default, now));
@@ -213,8 +224,10 @@ internal sealed class Outlet
     /// <summary>Throws away what waits. For a port that is gone.</summary>
     internal void Clear()
     {
-        for (; _count > 0; _count--) _waiting.RemoveFirst();
-        if (_sysEx.Status != 0) _pool.Release(_sysEx);
+        for (; _count > 0; _count--)
+            _waiting.RemoveFirst();
+        if (_sysEx.Status != 0)
+            _pool.Release(_sysEx);
         _sysEx = default;
         _realTimeCount = 0;
         _start = _end = 0;
@@ -223,12 +236,17 @@ internal sealed class Outlet
 
     private void EnqueueSystem(in MidiMessage message, MidiTime now)
     {
-        if (message.IsBackground) Meter.BackgroundCount++;
-        if (message.Status == 0xFE && IsBusy(now)) Meter.ThinnedCount++;
+        if (message.IsBackground)
+            Meter.BackgroundCount++;
+        if (message.Status == 0xFE && IsBusy(now))
+            Meter.ThinnedCount++;
         // Straight into the bytes, so that a continue stays behind the song position that it is for.
-        else if (message.Status != 0xF0 && IsIdle(now)) WriteSystem(message, now);
-        else if (message.IsRealTime) EnqueueRealTime(message);
-        else Append(message, WaitingLine.None);
+        else if (message.Status != 0xF0 && IsIdle(now))
+            WriteSystem(message, now);
+        else if (message.IsRealTime)
+            EnqueueRealTime(message);
+        else
+            Append(message, WaitingLine.None);
     }
 
     private void EnqueueBehind(in MidiMessage message, MidiTime now)
@@ -269,7 +287,8 @@ internal sealed class Outlet
 
     /// <summary>Whether a message selects a parameter, moves it, or is the fine half of another controller.</summary>
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
-    private static bool IsOfPair(in MidiMessage message) => (message.Status & 0xF0) == 0xB0 && message.Data1 is 6 or (>= 32 and < 64) or (>= 96 and <= 101);
+    private static bool IsOfPair(in MidiMessage message) =>
+        (message.Status & 0xF0) == 0xB0 && message.Data1 is 6 or (>= 32 and < 64) or (>= 96 and <= 101);
 
     private void KeepPairs(in MidiMessage message, PortId source)
     {
@@ -297,7 +316,8 @@ internal sealed class Outlet
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void TakeUpWire(MidiTime now, int bytes)
     {
-        if (_byteTime > 0) _wireFree = Math.Max(_wireFree, now.Microseconds) + bytes * _byteTime;
+        if (_byteTime > 0)
+            _wireFree = Math.Max(_wireFree, now.Microseconds) + bytes * _byteTime;
     }
 
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
@@ -317,7 +337,8 @@ internal sealed class Outlet
 
     private bool TryFill(MidiTime now)
     {
-        if (!HasRoomForBytes || IsWireBusy(now)) return false;
+        if (!HasRoomForBytes || IsWireBusy(now))
+            return false;
         var before = _end;
         if (_realTimeCount > 0)
         {
@@ -368,7 +389,8 @@ internal sealed class Outlet
         rest[..piece].CopyTo(_bytes.AsSpan(_end));
         _end += piece;
         _sysExSent += piece;
-        if (piece < rest.Length || _end == _bytes.Length) return;
+        if (piece < rest.Length || _end == _bytes.Length)
+            return;
         _bytes[_end++] = 0xF7;
         _pool.Release(_sysEx);
         _sysEx = default;

@@ -4,8 +4,8 @@ using Weiche.Core.Pulse;
 namespace Weiche.Core.Live;
 
 /// <summary>Where a take is that is played: which message is next, and when. It allocates nothing and has no clock of its own.</summary>
-/// <remarks>A place is a moment of the take: µs of its own times, or pulses of the clock. Between two pulses places go on evenly, and no further than
-/// the next pulse, so that what is played in step is never ahead of the beat.</remarks>
+/// <remarks>A place is a moment of the take: µs of its own times, or pulses of the clock. Between two pulses places go on evenly, and no
+/// further than the next pulse, so that what is played in step is never ahead of the beat.</remarks>
 internal sealed class Playback
 {
     private readonly Shown<PlayedNow> _shown = new();
@@ -32,14 +32,17 @@ internal sealed class Playback
     internal void Begin(PreparedTake take, MidiTime now)
     {
         (_take, _waits, _number) = (take, take.InStep, _number + 1);
-        if (take.InStep) Wait(take, now);
-        else Start(take, now, take.Rate, take.From);
+        if (take.InStep)
+            Wait(take, now);
+        else
+            Start(take, now, take.Rate, take.From);
     }
 
     /// <summary>Stops.</summary>
     internal void Stop(MidiTime now)
     {
-        if (_take is null) return;
+        if (_take is null)
+            return;
         (_take, _waits, Due) = (null, false, MidiTime.Never);
         Show(_place, now, 0);
     }
@@ -52,12 +55,15 @@ internal sealed class Playback
     /// <returns>Whether there is anything to play with it.</returns>
     internal bool Beat(long position, int bar, MidiTime at, double interval)
     {
-        if (_take is not { InStep: true } take) return false;
+        if (_take is not { InStep: true } take)
+            return false;
         if (_waits)
         {
-            // A bar of the take begins where one of the clock does. What is a little before its bar comes with it; what is more begins before.
+            // A bar of the take begins where one of the clock does. What is a little before its bar comes with it; what is more begins
+            // before.
             var whole = take.Pickup <= Tempo.PulsesASixteenth ? 0 : (long)Math.Ceiling(take.Pickup);
-            if ((position + whole) % bar != 0) return false;
+            if ((position + whole) % bar != 0)
+                return false;
             Start(take, at, 1 / interval, take.From + take.Pickup - whole);
             return true;
         }
@@ -72,7 +78,8 @@ internal sealed class Playback
     /// <returns>Whether anything was played.</returns>
     internal bool Halt()
     {
-        if (_take is not { InStep: true } take || _waits) return false;
+        if (_take is not { InStep: true } take || _waits)
+            return false;
         Wait(take, _at);
         return true;
     }
@@ -81,13 +88,16 @@ internal sealed class Playback
     internal bool TakeBeginning()
     {
         var was = _isBeginning && !_waits;
-        if (was) _isBeginning = false;
+        if (was)
+            _isBeginning = false;
         return was;
     }
 
     /// <summary>The next message that is due; below 0 if none is.</summary>
     internal int TakeNext(MidiTime now) =>
-        _take is { } take && !_waits && _next < take.Places.Length && take.Places[_next] < take.End && TimeOf(take.Places[_next]) <= now ? _next++ : -1;
+        _take is { } take && !_waits && _next < take.Places.Length && take.Places[_next] < take.End && TimeOf(take.Places[_next]) <= now
+            ? _next++
+            : -1;
 
     /// <summary>Whether the end is reached.</summary>
     internal bool IsOver(MidiTime now) => _take is { } take && !_waits && TimeOf(take.End) <= now;
@@ -103,9 +113,11 @@ internal sealed class Playback
     }
 
     /// <summary>Works out when it is to be asked again.</summary>
-    internal void Await() => Due = _take is not { } take || _waits ? MidiTime.Never
-        : _isBeginning ? _at
-        : TimeOf(_next < take.Places.Length && take.Places[_next] < take.End ? take.Places[_next] : take.End);
+    internal void Await() =>
+        Due =
+            _take is not { } take || _waits ? MidiTime.Never
+            : _isBeginning ? _at
+            : TimeOf(_next < take.Places.Length && take.Places[_next] < take.End ? take.Places[_next] : take.End);
 
     /// <summary>Asks again at once: there was more than fits into one turn.</summary>
     internal void AwaitAtOnce(MidiTime now) => Due = now;
@@ -119,7 +131,14 @@ internal sealed class Playback
 
     private void Start(PreparedTake take, MidiTime at, double rate, double place)
     {
-        (_waits, _isBeginning, _place, _at, _rate, _limit) = (false, true, place, at, rate, take.InStep ? place + 1 : double.PositiveInfinity);
+        (_waits, _isBeginning, _place, _at, _rate, _limit) = (
+            false,
+            true,
+            place,
+            at,
+            rate,
+            take.InStep ? place + 1 : double.PositiveInfinity
+        );
         _next = take.IndexOf(take.From);
         Show(_place, at, rate);
         Await();
@@ -129,5 +148,6 @@ internal sealed class Playback
     private MidiTime TimeOf(double place) =>
         place >= _limit ? MidiTime.Never : new MidiTime(_at.Microseconds + (long)Math.Ceiling((place - _place) / _rate - 1e-6));
 
-    private void Show(double place, MidiTime at, double rate) => _shown.Value = new PlayedNow(_number, _take is not null, _waits, place, at, rate);
+    private void Show(double place, MidiTime at, double rate) =>
+        _shown.Value = new PlayedNow(_number, _take is not null, _waits, place, at, rate);
 }

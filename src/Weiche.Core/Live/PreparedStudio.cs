@@ -14,6 +14,7 @@ public sealed class PreparedStudio
 {
     private readonly Line?[] _byRoute;
     private readonly Arrangement[] _sources;
+
     // The routes that levers switch.
     private readonly Line[] _worked;
     private readonly (Outlet Outlet, Standing Standing)[] _outlets;
@@ -42,24 +43,29 @@ public sealed class PreparedStudio
             var meter = compiled.Meter(port.Id)!;
             if (port.IsSource)
             {
-                var source = Sources[id] = (before is null ? null : Find(before.Sources, id)) ?? new SourceState(port.Id, new StreamParser(pool), meter);
+                var source = Sources[id] = (before is null ? null : Find(before.Sources, id))
+                    ?? new SourceState(port.Id, new StreamParser(pool), meter);
                 HeldBy[id] = source.Holds;
                 Volatile.Write(ref meter.Down, source.Down);
             }
             else
             {
-                var outlet = Outlets[id] = (before is null ? null : Find(before.Outlets, id)) ?? new Outlet(port.Id, meter, pool, port.Port.Wire, wireLead);
+                var outlet = Outlets[id] = (before is null ? null : Find(before.Outlets, id))
+                    ?? new Outlet(port.Id, meter, pool, port.Port.Wire, wireLead);
                 HeldAt[id] = outlet.Held;
                 Volatile.Write(ref meter.HeldAt, outlet.Held);
-                if (!port.Device.IsVirtualPort()) continue;
+                if (!port.Device.IsVirtualPort())
+                    continue;
                 // Its door has its id: as a source it is another thing than as a destination.
-                var door = Sources[id] = (before is null ? null : Find(before.Sources, id)) ?? SourceState.OfDoor(port.Id, new StreamParser(pool));
+                var door = Sources[id] = (before is null ? null : Find(before.Sources, id))
+                    ?? SourceState.OfDoor(port.Id, new StreamParser(pool));
                 HeldBy[id] = door.Holds;
             }
         }
         for (var i = 0; i < Players.Length; i++)
         {
-            if (compiled.Studio.FindPort(Players[i]) is not { IsSource: true }) continue;
+            if (compiled.Studio.FindPort(Players[i]) is not { IsSource: true })
+                continue;
             var id = FirstPlayer + i;
             var source = Sources[id] = (before is not null && HasPlayersOf(before) ? Find(before.Sources, id) : null)
                 ?? new SourceState(new PortId(id), new StreamParser(pool), new PortMeter(isSource: true), Players[i]);
@@ -67,26 +73,66 @@ public sealed class PreparedStudio
         }
         (Heads, Counts) = (Array.ConvertAll(HeldBy, held => held?.Heads), Array.ConvertAll(HeldAt, held => held?.Counts));
         Lines = [.. compiled.AllRoutes.Select(route => new Line(route, Outlets[route.Destination.Value]!))];
-        foreach (var line in Lines) _byRoute[line.Id.Value] = line;
-        Timed = [.. Lines.SelectMany(line => line.Stages.Index().Where(stage => stage.Item.KeepsTime).Select(stage => (line, stage.Index)))];
+        foreach (var line in Lines)
+            _byRoute[line.Id.Value] = line;
+        Timed =
+        [
+            .. Lines.SelectMany(line => line.Stages.Index().Where(stage => stage.Item.KeepsTime).Select(stage => (line, stage.Index))),
+        ];
         var levers = compiled.Studio.Levers.ToLookup(lever => lever.Source);
-        _sources = [.. compiled.Studio.Sources.Concat(CompiledStudio.DoorsOf(compiled.Studio)).Select(port => Arranged(port, Sources[port.Id.Value]!, Standing.Of(port))),
+        _sources =
+        [
+            .. compiled
+                .Studio.Sources.Concat(CompiledStudio.DoorsOf(compiled.Studio))
+                .Select(port => Arranged(port, Sources[port.Id.Value]!, Standing.Of(port))),
             // What a take plays runs as if it came from there; nothing comes back by it.
-            .. Players.Index().Where(player => Sources[FirstPlayer + player.Index] is not null)
-                .Select(player => Arranged(compiled.Studio.FindPort(player.Item)!.Value, Sources[FirstPlayer + player.Index]!, default))];
-        foreach (var source in _sources) BySource[source.State.Id.Value] = source;
-        _worked = [.. compiled.Studio.Levers.Select(lever => lever.Work).OfType<SwitchRoutes>().SelectMany(work => work.Routes).Distinct().Select(id => _byRoute[id.Value]!)];
-        Entries = [.. compiled.Studio.Lineups.Select(lineup => new Entry(
-            lineup.Id, lineup.Cuts, [.. lineup.Sends.Where(sending => compiled.Studio.FindPort(sending.To) is { Port.On: true })
-                .Select(sending => (Outlets[sending.To.Value]!, sending.Bytes.ToArray()))]))];
+            .. Players
+                .Index()
+                .Where(player => Sources[FirstPlayer + player.Index] is not null)
+                .Select(player => Arranged(compiled.Studio.FindPort(player.Item)!.Value, Sources[FirstPlayer + player.Index]!, default)),
+        ];
+        foreach (var source in _sources)
+            BySource[source.State.Id.Value] = source;
+        _worked =
+        [
+            .. compiled
+                .Studio.Levers.Select(lever => lever.Work)
+                .OfType<SwitchRoutes>()
+                .SelectMany(work => work.Routes)
+                .Distinct()
+                .Select(id => _byRoute[id.Value]!),
+        ];
+        Entries =
+        [
+            .. compiled.Studio.Lineups.Select(lineup => new Entry(
+                lineup.Id,
+                lineup.Cuts,
+                [
+                    .. lineup
+                        .Sends.Where(sending => compiled.Studio.FindPort(sending.To) is { Port.On: true })
+                        .Select(sending => (Outlets[sending.To.Value]!, sending.Bytes.ToArray())),
+                ]
+            )),
+        ];
         _outlets = [.. compiled.Studio.Destinations.Select(port => (Outlets[port.Id.Value]!, Standing.Of(port)))];
         Mark = new MessageTap.Mark(compiled.Version);
         Time = new PreparedTime(compiled.Studio, id => Outlets[id.Value]!);
-        Beating = [.. Lines.SelectMany(line => line.Stages.Index().Where(stage => stage.Item.FollowsBeat).Select(stage => (line, stage.Index, SourcesOf(line))))];
+        Beating =
+        [
+            .. Lines.SelectMany(line =>
+                line.Stages.Index().Where(stage => stage.Item.FollowsBeat).Select(stage => (line, stage.Index, SourcesOf(line)))
+            ),
+        ];
 
-        Arrangement Arranged(DevicePort port, SourceState state, Standing standing) => new(
-            state, port.Port.On, ListsOf(port.Id), LinesOf(compiled.ArrangedOf(port.Id)), standing,
-            levers.Contains(port.Id) ? new LeverTable(compiled, [.. levers[port.Id]], id => _byRoute[id.Value]!) : null);
+        Arrangement Arranged(DevicePort port, SourceState state, Standing standing) =>
+            new(
+                state,
+                port.Port.On,
+                ListsOf(port.Id),
+                LinesOf(compiled.ArrangedOf(port.Id)),
+                standing,
+                levers.Contains(port.Id) ? new LeverTable(compiled, [.. levers[port.Id]], id => _byRoute[id.Value]!) : null
+            );
     }
 
     /// <summary>The compiled studio.</summary>
@@ -156,19 +202,24 @@ public sealed class PreparedStudio
     /// <summary>The source of an id, or null.</summary>
     internal SourceState? FindSource(PortId id) => Find(Sources, id.Value);
 
-    /// <summary>Whether a route carries on what a source holds through it: the route, both ports and the source are on, and no other route is soloed.
-    /// Whether it is on duty does not matter: what began before rings on.</summary>
+    /// <summary>Whether a route carries on what a source holds through it: the route, both ports and the source are on, and no other route
+    /// is soloed. Whether it is on duty does not matter: what began before rings on.</summary>
     internal bool Carries(RouteId route, PortId source, int lineup) =>
-        Find(route) is { IsLive: true, IsOff: false } line && (uint)source.Value < (uint)BySource.Length && BySource[source.Value] is { On: true } each
-        && Array.IndexOf(each.All, line) >= 0 && (!Compiled.AnySolo || !line.IsIn[lineup] || Array.IndexOf(each.Lines[lineup], line) >= 0);
+        Find(route) is { IsLive: true, IsOff: false } line
+        && (uint)source.Value < (uint)BySource.Length
+        && BySource[source.Value] is { On: true } each
+        && Array.IndexOf(each.All, line) >= 0
+        && (!Compiled.AnySolo || !line.IsIn[lineup] || Array.IndexOf(each.Lines[lineup], line) >= 0);
 
     /// <summary>Whether anything of a source that is switched on is carried to a destination.</summary>
     internal bool Leads(PortId source, Outlet outlet)
     {
-        if ((uint)source.Value >= (uint)BySource.Length || BySource[source.Value] is not { On: true } each) return false;
+        if ((uint)source.Value >= (uint)BySource.Length || BySource[source.Value] is not { On: true } each)
+            return false;
         foreach (var line in each.State.Lines)
         {
-            if (line is { IsLive: true, IsOff: false } && line.Outlet == outlet) return true;
+            if (line is { IsLive: true, IsOff: false } && line.Outlet == outlet)
+                return true;
         }
         return false;
     }
@@ -180,7 +231,8 @@ public sealed class PreparedStudio
         {
             for (var i = 0; i < Entries.Length; i++)
             {
-                if (Entries[i].Lineup == id) return i;
+                if (Entries[i].Lineup == id)
+                    return i;
             }
         }
         return Compiled.PlaceOf(Compiled.Studio.InForce);
@@ -194,11 +246,23 @@ public sealed class PreparedStudio
     internal CompiledStage? PlaysOn(Line before, int stage, int lineup, out bool[] sources)
     {
         sources = [];
-        if (Find(before.Id) is not { IsLive: true } line || line.Outlet != before.Outlet || line.IsMeantOn != before.IsMeantOn || !line.IsIn[lineup]) return null;
-        if (stage >= line.Rules.Length || !line.Rules.AsSpan(0, stage).SequenceEqual(before.Rules.AsSpan(0, stage)) || !line.Stages[stage].FollowsBeat) return null;
+        if (
+            Find(before.Id) is not { IsLive: true } line
+            || line.Outlet != before.Outlet
+            || line.IsMeantOn != before.IsMeantOn
+            || !line.IsIn[lineup]
+        )
+            return null;
+        if (
+            stage >= line.Rules.Length
+            || !line.Rules.AsSpan(0, stage).SequenceEqual(before.Rules.AsSpan(0, stage))
+            || !line.Stages[stage].FollowsBeat
+        )
+            return null;
         foreach (var beating in Beating)
         {
-            if (beating.Line == line) sources = beating.Sources;
+            if (beating.Line == line)
+                sources = beating.Sources;
         }
         return line.Stages[stage];
     }
@@ -208,7 +272,8 @@ public sealed class PreparedStudio
     {
         foreach (var line in _worked)
         {
-            if (before.Find(line.Id) is { } old && old.IsMeantOn == line.IsMeantOn && old.IsOff != line.IsOff) line.IsOff = old.IsOff;
+            if (before.Find(line.Id) is { } old && old.IsMeantOn == line.IsMeantOn && old.IsOff != line.IsOff)
+                line.IsOff = old.IsOff;
         }
     }
 
@@ -216,8 +281,10 @@ public sealed class PreparedStudio
     /// <param name="lineup">The place of the lineup in force.</param>
     internal void Set(int lineup)
     {
-        foreach (var source in _sources) source.Set(lineup);
-        foreach (var (outlet, standing) in _outlets) outlet.Standing = standing;
+        foreach (var source in _sources)
+            source.Set(lineup);
+        foreach (var (outlet, standing) in _outlets)
+            outlet.Standing = standing;
         // What was before is not kept by what is after.
         Before = null;
     }
@@ -225,17 +292,20 @@ public sealed class PreparedStudio
     /// <summary>Has a stage forget what sources hold that do not lead there while others are soloed.</summary>
     internal void ForgetUnsoloed(CompiledStage stage, RouteId route, int lineup)
     {
-        if (!Compiled.AnySolo || Find(route) is not { } line) return;
+        if (!Compiled.AnySolo || Find(route) is not { } line)
+            return;
         foreach (var source in _sources)
         {
-            if (Array.IndexOf(source.Lines[lineup], line) < 0) stage.Forget(source.State.Id.Value);
+            if (Array.IndexOf(source.Lines[lineup], line) < 0)
+                stage.Forget(source.State.Id.Value);
         }
     }
 
     private bool[] SourcesOf(Line line)
     {
         var leads = new bool[Sources.Length];
-        foreach (var source in _sources) leads[source.State.Id.Value] = source.On && Array.IndexOf(source.All, line) >= 0;
+        foreach (var source in _sources)
+            leads[source.State.Id.Value] = source.On && Array.IndexOf(source.All, line) >= 0;
         return leads;
     }
 

@@ -12,7 +12,14 @@ namespace Weiche.Core.Live;
 /// <param name="Speed">Of its own times: how fast, in hundredths: 100 as it was played.</param>
 /// <param name="Own">The source as which tracks are played that came from none; null if they are left out.</param>
 /// <param name="AsOwn">Whether all tracks are played as that one.</param>
-public sealed record PlayHow(MidiSpan From, TakeRange? Loop = null, bool InStep = false, int Speed = 100, PortId? Own = null, bool AsOwn = false)
+public sealed record PlayHow(
+    MidiSpan From,
+    TakeRange? Loop = null,
+    bool InStep = false,
+    int Speed = 100,
+    PortId? Own = null,
+    bool AsOwn = false
+)
 {
     /// <summary>The slowest, in hundredths.</summary>
     public const int Slowest = 10;
@@ -46,11 +53,22 @@ public sealed class PreparedTake
     internal readonly (byte Player, MidiMessage Message)[] First;
     internal readonly (byte Player, MidiMessage Message)[] Again;
 
-    private PreparedTake(Take take, PlayHow how, List<(TakeEvent Event, byte Player)> events, PortId[] sources, (byte, MidiMessage)[] first, (byte, MidiMessage)[] again)
+    private PreparedTake(
+        Take take,
+        PlayHow how,
+        List<(TakeEvent Event, byte Player)> events,
+        PortId[] sources,
+        (byte, MidiMessage)[] first,
+        (byte, MidiMessage)[] again
+    )
     {
         (Sources, How, First, Again) = (sources, how, first, again);
         (InStep, Loops, Rate) = (how.InStep, how.Loop is not null, how.Speed / 100.0);
-        (From, Begin, End) = (PlaceOf(how.From), PlaceOf(how.Loop?.From ?? MidiSpan.Zero), PlaceOf(how.Loop is { } loop ? MidiSpan.Shorter(loop.To, MidiSpan.Second * 1_000_000) : take.Length));
+        (From, Begin, End) = (
+            PlaceOf(how.From),
+            PlaceOf(how.Loop?.From ?? MidiSpan.Zero),
+            PlaceOf(how.Loop is { } loop ? MidiSpan.Shorter(loop.To, MidiSpan.Second * 1_000_000) : take.Length)
+        );
         Pickup = how.InStep ? Math.Max(0, PlaceOf(NextBar(take.Tempo, how.From)) - From) : 0;
         Places = [.. events.Select(each => PlaceOf(each.Event.At))];
         Messages = [.. events.Select(each => each.Event.Message)];
@@ -66,7 +84,8 @@ public sealed class PreparedTake
     /// <summary>How it is played.</summary>
     public PlayHow How { get; }
 
-    /// <summary>How many system exclusives are left out, since they are longer than the engine takes (<see cref="SysExPool.Longest"/>).</summary>
+    /// <summary>How many system exclusives are left out, since they are longer than the engine takes
+    /// (<see cref="SysExPool.Longest"/>).</summary>
     public int TooLong { get; private init; }
 
     /// <summary>Makes a take ready.</summary>
@@ -80,8 +99,10 @@ public sealed class PreparedTake
     {
         prepared = null;
         left = [];
-        if (how.Speed is < PlayHow.Slowest or > PlayHow.Fastest) return $"Takes are played at {PlayHow.Slowest} to {PlayHow.Fastest} per cent of their speed.";
-        if (how.Loop is { } part && (part.To - part.From).Microseconds < Shortest) return "What is played again and again must be longer than a tenth of a second: choose a longer part.";
+        if (how.Speed is < PlayHow.Slowest or > PlayHow.Fastest)
+            return $"Takes are played at {PlayHow.Slowest} to {PlayHow.Fastest} per cent of their speed.";
+        if (how.Loop is { } part && (part.To - part.From).Microseconds < Shortest)
+            return "What is played again and again must be longer than a tenth of a second: choose a longer part.";
         var sources = new List<PortId>();
         var players = new int[take.Tracks.Length];
         var (gone, isFull) = (new List<TakeTrack>(), false);
@@ -96,33 +117,49 @@ public sealed class PreparedTake
                 continue;
             }
             players[i] = sources.IndexOf(port);
-            if (players[i] >= 0) continue;
+            if (players[i] >= 0)
+                continue;
             isFull |= sources.Count == PreparedStudio.MostPlayers;
-            if (isFull) break;
+            if (isFull)
+                break;
             players[i] = sources.Count;
             sources.Add(port);
         }
         left = [.. gone];
-        if (isFull) return $"A take is played as {PreparedStudio.MostPlayers} sources at most.";
-        if (sources.Count == 0) return gone.Count > 0 ? $"{string.Join(", ", gone.Take(3).Select(track => track.Name))}: what it came from is not in this studio. Choose what it is played as." : "There is nothing in this take.";
+        if (isFull)
+            return $"A take is played as {PreparedStudio.MostPlayers} sources at most.";
+        if (sources.Count == 0)
+            return gone.Count > 0
+                ? $"{string.Join(", ", gone.Take(3).Select(track => track.Name))}: what it came from is not in this studio. Choose "
+                    + "what it is played as."
+                : "There is nothing in this take.";
         var (events, tooLong) = (new List<(TakeEvent, byte)>(), 0);
         foreach (var each in take.Events)
         {
-            if (players[each.Track] < 0 || !each.IsPlayed) continue;
-            if (each.Exclusive is { Length: > SysExPool.Longest }) tooLong++;
-            else events.Add((each, (byte)players[each.Track]));
+            if (players[each.Track] < 0 || !each.IsPlayed)
+                continue;
+            if (each.Exclusive is { Length: > SysExPool.Longest })
+                tooLong++;
+            else
+                events.Add((each, (byte)players[each.Track]));
         }
-        prepared = new PreparedTake(take, how, events, [.. sources], Caught(how.From), how.Loop is { } loop ? Caught(loop.From) : []) { TooLong = tooLong };
+        prepared = new PreparedTake(take, how, events, [.. sources], Caught(how.From), how.Loop is { } loop ? Caught(loop.From) : [])
+        {
+            TooLong = tooLong,
+        };
         return null;
 
-        (byte, MidiMessage)[] Caught(MidiSpan at) => [.. CatchUp.At(take, at).Where(each => players[each.Track] >= 0).Select(each => ((byte)players[each.Track], each.Message))];
+        (byte, MidiMessage)[] Caught(MidiSpan at) =>
+            [.. CatchUp.At(take, at).Where(each => players[each.Track] >= 0).Select(each => ((byte)players[each.Track], each.Message))];
     }
 
-    /// <summary>The bar line that is next. What begins a moment after one was meant on it; a bar that is cut short is what comes before the next.</summary>
+    /// <summary>The bar line that is next. What begins a moment after one was meant on it; a bar that is cut short is what comes before the
+    /// next.</summary>
     private static MidiSpan NextBar(TempoMap tempo, MidiSpan from)
     {
         var lines = tempo.BarLines(from - OnTheLine, from + MidiSpan.Second * 60).Select(bar => bar.At).Take(2).ToList();
-        if (lines.Count == 0) return from;
+        if (lines.Count == 0)
+            return from;
         var isCut = lines.Count == 2 && tempo.QuartersAt(lines[1]) - tempo.QuartersAt(lines[0]) < tempo.FormAt(lines[0]).Length - Cut;
         return lines[isCut ? 1 : 0];
     }
@@ -131,8 +168,10 @@ public sealed class PreparedTake
     internal int IndexOf(double place)
     {
         var at = Array.BinarySearch(Places, place);
-        if (at < 0) return ~at;
-        while (at > 0 && Places[at - 1] >= place) at--;
+        if (at < 0)
+            return ~at;
+        while (at > 0 && Places[at - 1] >= place)
+            at--;
         return at;
     }
 }

@@ -12,8 +12,15 @@ internal sealed class PreparedTime
     internal PreparedTime(Studio studio, Func<PortId, Outlet> outlet)
     {
         Plan = studio.Time;
-        Lines = [.. studio.Time.Followers.Where(each => each.GetsAnything && studio.FindPort(each.To) is { Port.On: true }).Select(each => new FollowerLine(each, outlet(each.To)))];
-        _byLineup = studio.Lineups.IsEmpty ? [(studio.Time.Master, null)] : [.. studio.Lineups.Select(lineup => (lineup.Master ?? studio.Time.Master, lineup.Tempo))];
+        Lines =
+        [
+            .. studio
+                .Time.Followers.Where(each => each.GetsAnything && studio.FindPort(each.To) is { Port.On: true })
+                .Select(each => new FollowerLine(each, outlet(each.To))),
+        ];
+        _byLineup = studio.Lineups.IsEmpty
+            ? [(studio.Time.Master, null)]
+            : [.. studio.Lineups.Select(lineup => (lineup.Master ?? studio.Time.Master, lineup.Tempo))];
     }
 
     internal TimePlan Plan { get; }
@@ -33,7 +40,8 @@ internal sealed class PreparedTime
             line.Next = next;
             foreach (var old in before.Lines)
             {
-                if (old.Outlet == line.Outlet) line.GoOnFrom(old);
+                if (old.Outlet == line.Outlet)
+                    line.GoOnFrom(old);
             }
         }
     }
@@ -99,7 +107,8 @@ internal sealed class FollowerLine(Follower follower, Outlet outlet)
     {
         var off = (now - _left).Microseconds - interval;
         _left = now;
-        if (Math.Abs(off) < interval) _variance += (off * off - _variance) / Remembered;
+        if (Math.Abs(off) < interval)
+            _variance += (off * off - _variance) / Remembered;
     }
 
     /// <summary>Forgets what was ordered and has not been told yet.</summary>
@@ -108,16 +117,19 @@ internal sealed class FollowerLine(Follower follower, Outlet outlet)
     /// <summary>Orders something for right before a pulse.</summary>
     internal void Order(TimeOrder what, long at, int sixteenth = 0)
     {
-        if (Starts && _orderCount < Orders) _orders[_orderCount++] = (what, at, sixteenth);
+        if (Starts && _orderCount < Orders)
+            _orders[_orderCount++] = (what, at, sixteenth);
     }
 
     /// <summary>Takes the next order, if its pulse is next.</summary>
     internal bool TryTakeOrder(out TimeOrder what, out int sixteenth)
     {
         (what, sixteenth) = (_orders[0].What, _orders[0].Sixteenth);
-        if (_orderCount == 0 || _orders[0].At > Next) return false;
+        if (_orderCount == 0 || _orders[0].At > Next)
+            return false;
         _orderCount--;
-        for (var i = 0; i < _orderCount; i++) _orders[i] = _orders[i + 1];
+        for (var i = 0; i < _orderCount; i++)
+            _orders[i] = _orders[i + 1];
         IsStarted = what != TimeOrder.Stop;
         return true;
     }
@@ -125,7 +137,8 @@ internal sealed class FollowerLine(Follower follower, Outlet outlet)
     /// <summary>Keeps a pulse that came; one too many goes out at once with the rest.</summary>
     internal void Arrive(long number, MidiTime at)
     {
-        if (_arrivalCount == Arrivals) (_arrivalFirst, _arrivalCount) = ((_arrivalFirst + 1) % Arrivals, _arrivalCount - 1);
+        if (_arrivalCount == Arrivals)
+            (_arrivalFirst, _arrivalCount) = ((_arrivalFirst + 1) % Arrivals, _arrivalCount - 1);
         _arrivals[(_arrivalFirst + _arrivalCount++) % Arrivals] = (number, at + Offset);
     }
 

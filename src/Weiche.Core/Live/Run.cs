@@ -56,6 +56,7 @@ internal struct Run
         Message = message;
         Time = time;
         Background = message.IsBackground;
-        if (message.IsNote) Origin = Held.OfNote(message);
+        if (message.IsNote)
+            Origin = Held.OfNote(message);
     }
 }

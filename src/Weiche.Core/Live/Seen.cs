@@ -25,8 +25,10 @@ internal struct Seen
     /// <summary>How long ago a message came that is here; of times the lower half is kept. No time at all stands for never.</summary>
     internal readonly MidiSpan? Since(in SeenPair pair, uint key, MidiTime now)
     {
-        if (pair.Newer.Key == key) return Ago(pair.Newer.Time, now);
-        if (pair.Older.Key == key) return Ago(pair.Older.Time, now);
+        if (pair.Newer.Key == key)
+            return Ago(pair.Newer.Time, now);
+        if (pair.Older.Key == key)
+            return Ago(pair.Older.Time, now);
         return HasDrawn(key) ? Ago(_drawn.Time, now) : null;
     }
 
@@ -39,9 +41,11 @@ internal struct Seen
     internal void Take(ref SeenPair pair, uint key, MidiTime now, long number)
     {
         var taken = (key, (uint)now.Microseconds);
-        if (pair.Newer.Key != key) pair.Older = pair.Newer;
+        if (pair.Newer.Key != key)
+            pair.Older = pair.Newer;
         pair.Newer = taken;
-        if ((uint)number * 2654435769u < uint.MaxValue / DrawnOnceIn) _drawn = taken;
+        if ((uint)number * 2654435769u < uint.MaxValue / DrawnOnceIn)
+            _drawn = taken;
     }
 
     private static MidiSpan Ago(uint time, MidiTime now) => new((uint)now.Microseconds - time);

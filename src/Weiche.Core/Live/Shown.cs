@@ -18,7 +18,8 @@ internal sealed class Shown<T>
                 var before = Volatile.Read(ref _writing);
                 var value = _value;
                 Interlocked.MemoryBarrier();
-                if ((before & 1) == 0 && before == Volatile.Read(ref _writing)) return value;
+                if ((before & 1) == 0 && before == Volatile.Read(ref _writing))
+                    return value;
             }
         }
         set

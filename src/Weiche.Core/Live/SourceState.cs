@@ -24,7 +24,8 @@ internal sealed class SourceState(PortId id, StreamParser parser, PortMeter mete
     /// <summary>The door of a virtual port: what other programs send to it.</summary>
     /// <param name="destination">The destination that the port is.</param>
     /// <param name="parser">Reads its bytes.</param>
-    internal static SourceState OfDoor(PortId destination, StreamParser parser) => new(destination, parser, new PortMeter(isSource: true)) { IsDoor = true };
+    internal static SourceState OfDoor(PortId destination, StreamParser parser) =>
+        new(destination, parser, new PortMeter(isSource: true)) { IsDoor = true };
 
     /// <summary>Whether a take plays it: then it works no levers.</summary>
     internal bool IsPlayed => Arrives == TapEvent.Played;
@@ -50,7 +51,8 @@ internal sealed class SourceState(PortId id, StreamParser parser, PortMeter mete
     /// <summary>The routes that its messages run through, in the order in which they are asked.</summary>
     internal Line[] Lines = [];
 
-    /// <summary>Routes that are not live any more and through which it still holds something; the first <see cref="RingingCount"/>.</summary>
+    /// <summary>Routes that are not live any more and through which it still holds something; the first
+    /// <see cref="RingingCount"/>.</summary>
     internal Line[] Ringing = [];
 
     /// <summary>How many there are.</summary>

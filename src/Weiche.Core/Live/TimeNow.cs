@@ -33,7 +33,18 @@ public enum TimeState
 /// <param name="Bar">The time signature.</param>
 /// <param name="Tempo">The tempo of Weiche's own clock as it is played.</param>
 public readonly record struct TimeNow(
-    ClockMaster? Master, TimeState State, bool IsPlaying, bool Begins, bool IsHeld, long Position, long Grid, MidiTime At, double Interval, BarForm Bar, Tempo Tempo)
+    ClockMaster? Master,
+    TimeState State,
+    bool IsPlaying,
+    bool Begins,
+    bool IsHeld,
+    long Position,
+    long Grid,
+    MidiTime At,
+    double Interval,
+    BarForm Bar,
+    Tempo Tempo
+)
 {
     /// <summary>Beats a minute; 0 as long as there is no telling.</summary>
     public double Bpm => Interval > 0 && State != TimeState.None ? 60_000_000.0 / Tempo.PulsesABeat / Interval : 0;
@@ -45,9 +56,7 @@ public sealed class ClockReport
     private readonly BeatDot[] _dots = new BeatDot[HeardClock.Kept];
     private int _dotCount;
 
-    internal ClockReport()
-    {
-    }
+    internal ClockReport() { }
 
     /// <summary>The source; null for Weiche's own clock.</summary>
     public PortId? Source { get; private set; }
@@ -70,7 +79,13 @@ public sealed class ClockReport
     internal void Set(HeardClock clock, bool isLost)
     {
         var estimate = clock.Estimate;
-        (Source, Bpm, Spread, IsLost, LostCount) = (clock.Source, estimate.IsKnown ? estimate.Bpm : 0, new MidiSpan((long)estimate.Spread), isLost, estimate.LostCount);
+        (Source, Bpm, Spread, IsLost, LostCount) = (
+            clock.Source,
+            estimate.IsKnown ? estimate.Bpm : 0,
+            new MidiSpan((long)estimate.Spread),
+            isLost,
+            estimate.LostCount
+        );
         _dotCount = clock.CopyTo(_dots);
     }
 
@@ -79,12 +94,14 @@ public sealed class ClockReport
         (Source, Bpm, IsLost, LostCount) = (null, interval > 0 ? 60_000_000.0 / Tempo.PulsesABeat / interval : 0, false, 0);
         _dotCount = beats.CopyTo(_dots);
         var sum = 0.0;
-        foreach (var dot in Dots) sum += dot.Off * (double)dot.Off;
+        foreach (var dot in Dots)
+            sum += dot.Off * (double)dot.Off;
         Spread = new MidiSpan(_dotCount == 0 ? 0 : (long)(Math.Sqrt(sum / _dotCount) * 1_000));
     }
 }
 
-/// <summary>The clocks of a studio, and how steady they leave. Made by whoever asks, and filled by the engine: nothing is allocated there.</summary>
+/// <summary>The clocks of a studio, and how steady they leave. Made by whoever asks, and filled by the engine: nothing is allocated
+/// there.</summary>
 public sealed class TimeReport
 {
     private const int MostLeaving = 256;
@@ -97,7 +114,8 @@ public sealed class TimeReport
     /// <summary>An empty report.</summary>
     public TimeReport()
     {
-        for (var i = 0; i < _clocks.Length; i++) _clocks[i] = new ClockReport();
+        for (var i = 0; i < _clocks.Length; i++)
+            _clocks[i] = new ClockReport();
     }
 
     /// <summary>When that was.</summary>
@@ -117,6 +135,7 @@ public sealed class TimeReport
 
     internal void Add(PortId to, MidiSpan spread)
     {
-        if (_leaveCount < MostLeaving) _leaves[_leaveCount++] = (to, spread);
+        if (_leaveCount < MostLeaving)
+            _leaves[_leaveCount++] = (to, spread);
     }
 }

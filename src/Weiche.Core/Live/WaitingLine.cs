@@ -2,8 +2,8 @@ using Weiche.Core.Midi;
 
 namespace Weiche.Core.Live;
 
-/// <summary>The messages that wait for one destination, in the order in which they came. Of something that moves (<see cref="Thinnable"/>) a
-/// newer value can take the place of an older one, unless a note or program stands between the two.</summary>
+/// <summary>The messages that wait for one destination, in the order in which they came. Of something that moves (<see cref="Thinnable"/>)
+/// a newer value can take the place of an older one, unless a note or program stands between the two.</summary>
 /// <remarks>It grows as needed and keeps its room. How many wait, its <see cref="Outlet"/> counts, which asks that with every
 /// message.</remarks>
 internal sealed class WaitingLine
@@ -50,9 +50,11 @@ internal sealed class WaitingLine
     /// <returns>Whether there was one.</returns>
     internal bool LeaveOutOlder(int slot, int channel)
     {
-        if (_newest is null) return false;
+        if (_newest is null)
+            return false;
         var older = _newest[slot] - 1;
-        if (older == None || _nodes[older].Slot != slot || _nodes[older].Number <= _barriers[channel]) return false;
+        if (older == None || _nodes[older].Slot != slot || _nodes[older].Number <= _barriers[channel])
+            return false;
         Remove(older);
         return true;
     }
@@ -71,14 +73,25 @@ internal sealed class WaitingLine
         }
         else
         {
-            if (_top == _nodes.Length) Array.Resize(ref _nodes, _nodes.Length * 2);
+            if (_top == _nodes.Length)
+                Array.Resize(ref _nodes, _nodes.Length * 2);
             index = _top++;
         }
-        _nodes[index] = new Node { Message = message, Number = ++_number, Next = None, Previous = _tail, Slot = slot };
-        if (_tail == None) _head = index;
-        else _nodes[_tail].Next = index;
+        _nodes[index] = new Node
+        {
+            Message = message,
+            Number = ++_number,
+            Next = None,
+            Previous = _tail,
+            Slot = slot,
+        };
+        if (_tail == None)
+            _head = index;
+        else
+            _nodes[_tail].Next = index;
         _tail = index;
-        if (slot == None) return;
+        if (slot == None)
+            return;
         _newest ??= new int[Thinnable.Slots];
         _newest[slot] = index + 1;
     }
@@ -89,11 +102,16 @@ internal sealed class WaitingLine
     private void Remove(int index)
     {
         ref var node = ref _nodes[index];
-        if (node.Previous == None) _head = node.Next;
-        else _nodes[node.Previous].Next = node.Next;
-        if (node.Next == None) _tail = node.Previous;
-        else _nodes[node.Next].Previous = node.Previous;
-        if (node.Slot != None && _newest![node.Slot] == index + 1) _newest[node.Slot] = 0;
+        if (node.Previous == None)
+            _head = node.Next;
+        else
+            _nodes[node.Previous].Next = node.Next;
+        if (node.Next == None)
+            _tail = node.Previous;
+        else
+            _nodes[node.Next].Previous = node.Previous;
+        if (node.Slot != None && _newest![node.Slot] == index + 1)
+            _newest[node.Slot] = 0;
         _pool.Release(node.Message);
         node.Message = default;
         node.Slot = None;

@@ -64,8 +64,10 @@ public static class ControllerName
     /// <param name="controller">0 to 127.</param>
     public static string Of(int controller)
     {
-        if (Names.TryGetValue(controller, out var name)) return name;
-        if (controller is >= 32 and < 64 && Names.TryGetValue(controller - 32, out name)) return name + " fine";
+        if (Names.TryGetValue(controller, out var name))
+            return name;
+        if (controller is >= 32 and < 64 && Names.TryGetValue(controller - 32, out name))
+            return name + " fine";
         return $"controller {controller}";
     }
 }

@@ -32,10 +32,13 @@ public static class KeyName
     /// <param name="middleOctave">The octave number of key 60; <see cref="CurrentMiddleOctave"/> if null.</param>
     public static bool TryParse(string text, out int key, int? middleOctave = null)
     {
-        if (int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out key)) return key <= 127;
-        if (text.Length < 2) return false;
+        if (int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out key))
+            return key <= 127;
+        if (text.Length < 2)
+            return false;
         var letter = Array.IndexOf(Letters, char.ToUpperInvariant(text[0]).ToString());
-        if (letter < 0) return false;
+        if (letter < 0)
+            return false;
         var at = 1;
         if (text[at] is '#' or '♯')
         {
@@ -48,7 +51,11 @@ public static class KeyName
             at++;
         }
         var octaveText = text[at..].Replace('−', '-');
-        if (!int.TryParse(octaveText, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var octave) || octave is < -20 or > 20) return false;
+        if (
+            !int.TryParse(octaveText, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var octave)
+            || octave is < -20 or > 20
+        )
+            return false;
         key = (octave - (middleOctave ?? CurrentMiddleOctave) + 5) * 12 + letter;
         return key is >= 0 and <= 127;
     }

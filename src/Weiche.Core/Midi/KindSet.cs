@@ -20,7 +20,8 @@ public readonly record struct KindSet
     public static KindSet Of(params ReadOnlySpan<MessageKind> kinds)
     {
         var bits = 0u;
-        foreach (var kind in kinds) bits |= 1u << (int)kind;
+        foreach (var kind in kinds)
+            bits |= 1u << (int)kind;
         return new KindSet(bits);
     }
 
@@ -50,8 +51,7 @@ public readonly record struct KindSet
     /// <summary>This set with one kind put in or taken out.</summary>
     /// <param name="kind">The kind.</param>
     /// <param name="present">Whether it shall be in.</param>
-    public KindSet With(MessageKind kind, bool present) =>
-        new(present ? _bits | 1u << (int)kind : _bits & ~(1u << (int)kind));
+    public KindSet With(MessageKind kind, bool present) => new(present ? _bits | 1u << (int)kind : _bits & ~(1u << (int)kind));
 
     /// <summary>The names of the members, separated by commas.</summary>
     public override string ToString() => string.Join(", ", Members.Select(MessageKinds.Name));

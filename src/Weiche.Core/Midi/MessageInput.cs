@@ -17,14 +17,18 @@ public static class MessageInput
     public static bool TryRead(string? bytes, string? key, int velocity, int channel, out MidiMessage message, out string problem)
     {
         message = default;
-        if (!string.IsNullOrWhiteSpace(bytes)) return TryBytes(bytes, out message, out problem);
+        if (!string.IsNullOrWhiteSpace(bytes))
+            return TryBytes(bytes, out message, out problem);
         var number = 0;
-        problem = string.IsNullOrWhiteSpace(key) ? "Say which key, like C3, or which message."
-            : !KeyName.TryParse(key.Trim(), out number) ? $"“{key.Trim()}” is no key. Keys go from {KeyName.Of(0)} (0) to {KeyName.Of(127)} (127)."
+        problem =
+            string.IsNullOrWhiteSpace(key) ? "Say which key, like C3, or which message."
+            : !KeyName.TryParse(key.Trim(), out number)
+                ? $"“{key.Trim()}” is no key. Keys go from {KeyName.Of(0)} (0) to {KeyName.Of(127)} (127)."
             : channel is < 1 or > Channel.Count ? "Channels go from 1 to 16."
             : velocity is < 1 or > 127 ? "Velocities go from 1 to 127."
             : "";
-        if (problem.Length == 0) message = MidiMessage.NoteOn(Channel.FromNumber(channel), number, velocity);
+        if (problem.Length == 0)
+            message = MidiMessage.NoteOn(Channel.FromNumber(channel), number, velocity);
         return problem.Length == 0;
     }
 
@@ -33,11 +37,13 @@ public static class MessageInput
         message = default;
         problem = BytesLikeThis;
         var compact = text.Replace(" ", "", StringComparison.Ordinal);
-        if (compact.Length is 0 or > 6 || compact.Length % 2 != 0) return false;
+        if (compact.Length is 0 or > 6 || compact.Length % 2 != 0)
+            return false;
         Span<byte> bytes = stackalloc byte[3];
         for (var i = 0; i < compact.Length / 2; i++)
         {
-            if (!byte.TryParse(compact.AsSpan(2 * i, 2), NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out bytes[i])) return false;
+            if (!byte.TryParse(compact.AsSpan(2 * i, 2), NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out bytes[i]))
+                return false;
         }
         if (bytes[0] is < 0x80 or 0xF0 or 0xF4 or 0xF5 or 0xF7 or 0xF9 or 0xFD || bytes[1] > 127 || bytes[2] > 127)
         {
@@ -46,7 +52,8 @@ public static class MessageInput
         }
         message = MidiMessage.FromBytes(bytes[0], bytes[1], bytes[2]);
         problem = "";
-        if (1 + message.DataLength == compact.Length / 2) return true;
+        if (1 + message.DataLength == compact.Length / 2)
+            return true;
         problem = $"A message that begins with {bytes[0]:X2} has {1 + message.DataLength} bytes, not {compact.Length / 2}.";
         return false;
     }

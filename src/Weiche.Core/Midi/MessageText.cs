@@ -10,24 +10,25 @@ public static class MessageText
     /// <param name="message">The message.</param>
     /// <param name="sysExLength">How many bytes a system exclusive has between F0 and F7.</param>
     /// <param name="middleOctave">The octave number of key 60.</param>
-    public static string Words(in MidiMessage message, int sysExLength = 0, int? middleOctave = null) => message.Kind switch
-    {
-        MessageKind.Note when message.IsNoteOn => $"{KeyName.Of(message.Data1, middleOctave)} on, {message.Data2}",
-        MessageKind.Note => $"{KeyName.Of(message.Data1, middleOctave)} off",
-        MessageKind.PolyPressure => $"{KeyName.Of(message.Data1, middleOctave)} pressure {message.Data2}",
-        MessageKind.ControlChange => $"{ControllerName.Of(message.Data1)} {message.Data2}",
-        MessageKind.ChannelMode when message.Data1 == 122 => message.Data2 < 64 ? "local control off" : "local control on",
-        MessageKind.ChannelMode => ControllerName.Of(message.Data1),
-        MessageKind.ProgramChange => $"program {message.Data1 + 1}",
-        MessageKind.ChannelPressure => $"pressure {message.Data1}",
-        MessageKind.PitchBend when message.BendValue == 0 => "bend to the middle",
-        MessageKind.PitchBend => "bend " + WithSign(message.BendValue),
-        MessageKind.SystemExclusive => $"system exclusive, {sysExLength + 2} bytes",
-        MessageKind.QuarterFrame => $"quarter frame {message.Data1}",
-        MessageKind.SongPosition => $"song position {message.SongPositionValue}",
-        MessageKind.SongSelect => $"song {message.Data1 + 1}",
-        var kind => kind.Name(),
-    };
+    public static string Words(in MidiMessage message, int sysExLength = 0, int? middleOctave = null) =>
+        message.Kind switch
+        {
+            MessageKind.Note when message.IsNoteOn => $"{KeyName.Of(message.Data1, middleOctave)} on, {message.Data2}",
+            MessageKind.Note => $"{KeyName.Of(message.Data1, middleOctave)} off",
+            MessageKind.PolyPressure => $"{KeyName.Of(message.Data1, middleOctave)} pressure {message.Data2}",
+            MessageKind.ControlChange => $"{ControllerName.Of(message.Data1)} {message.Data2}",
+            MessageKind.ChannelMode when message.Data1 == 122 => message.Data2 < 64 ? "local control off" : "local control on",
+            MessageKind.ChannelMode => ControllerName.Of(message.Data1),
+            MessageKind.ProgramChange => $"program {message.Data1 + 1}",
+            MessageKind.ChannelPressure => $"pressure {message.Data1}",
+            MessageKind.PitchBend when message.BendValue == 0 => "bend to the middle",
+            MessageKind.PitchBend => "bend " + WithSign(message.BendValue),
+            MessageKind.SystemExclusive => $"system exclusive, {sysExLength + 2} bytes",
+            MessageKind.QuarterFrame => $"quarter frame {message.Data1}",
+            MessageKind.SongPosition => $"song position {message.SongPositionValue}",
+            MessageKind.SongSelect => $"song {message.Data1 + 1}",
+            var kind => kind.Name(),
+        };
 
     /// <summary>The bytes in hexadecimal: "90 3C 60". For a system exclusive, F0 and as much as is given.</summary>
     /// <param name="message">The message.</param>
@@ -38,11 +39,14 @@ public static class MessageText
         var text = new StringBuilder().Append(message.Status.ToString("X2", CultureInfo.InvariantCulture));
         if (message.Status == 0xF0)
         {
-            foreach (var value in sysExStart) text.Append(CultureInfo.InvariantCulture, $" {value:X2}");
+            foreach (var value in sysExStart)
+                text.Append(CultureInfo.InvariantCulture, $" {value:X2}");
             return text.Append(sysExLength > sysExStart.Length ? " …" : " F7").ToString();
         }
-        if (message.DataLength >= 1) text.Append(CultureInfo.InvariantCulture, $" {message.Data1:X2}");
-        if (message.DataLength >= 2) text.Append(CultureInfo.InvariantCulture, $" {message.Data2:X2}");
+        if (message.DataLength >= 1)
+            text.Append(CultureInfo.InvariantCulture, $" {message.Data1:X2}");
+        if (message.DataLength >= 2)
+            text.Append(CultureInfo.InvariantCulture, $" {message.Data2:X2}");
         return text.ToString();
     }
 

@@ -30,7 +30,8 @@ public sealed class MessageWriter(SysExPool pool, bool useRunningStatus = true)
     /// <param name="message">The message.</param>
     public int Measure(in MidiMessage message)
     {
-        if (message.Status == 0xF0) return pool.Bytes(message.SysExHandle).Length + 2;
+        if (message.Status == 0xF0)
+            return pool.Bytes(message.SysExHandle).Length + 2;
         return message.DataLength + (LeavesStatusOut(message) ? 0 : 1);
     }
 
@@ -42,7 +43,8 @@ public sealed class MessageWriter(SysExPool pool, bool useRunningStatus = true)
     public bool TryWrite(in MidiMessage message, Span<byte> destination, out int written)
     {
         written = 0;
-        if (Measure(message) > destination.Length) return false;
+        if (Measure(message) > destination.Length)
+            return false;
         if (message.Status == 0xF0)
         {
             var data = pool.Bytes(message.SysExHandle);
@@ -72,9 +74,11 @@ public sealed class MessageWriter(SysExPool pool, bool useRunningStatus = true)
     /// <returns>How many bytes were written.</returns>
     internal int WriteShort(in MidiMessage message, Span<byte> destination)
     {
-        if (message.HasChannel) return WriteChannel(message, destination);
+        if (message.HasChannel)
+            return WriteChannel(message, destination);
         BinaryPrimitives.WriteUInt32LittleEndian(destination, message.ShortBytes);
-        if (!message.IsRealTime) _running = 0;
+        if (!message.IsRealTime)
+            _running = 0;
         return message.DataLength + 1;
     }
 
@@ -102,6 +106,5 @@ public sealed class MessageWriter(SysExPool pool, bool useRunningStatus = true)
     /// when the far end may have missed something.</summary>
     public void Reset() => _running = 0;
 
-    private bool LeavesStatusOut(in MidiMessage message) =>
-        useRunningStatus && message.Status == _running;
+    private bool LeavesStatusOut(in MidiMessage message) => useRunningStatus && message.Status == _running;
 }

@@ -21,9 +21,7 @@ public readonly record struct MidiMessage
     private MidiMessage(ulong bits) => _bits = bits;
 
     private MidiMessage(int status, int data1, int data2, int sysEx = 0)
-        : this((byte)status | (uint)(byte)data1 << 8 | (uint)(byte)data2 << 16 | (ulong)(uint)sysEx << 32)
-    {
-    }
+        : this((byte)status | (uint)(byte)data1 << 8 | (uint)(byte)data2 << 16 | (ulong)(uint)sysEx << 32) { }
 
     /// <summary>The status byte, 80 to FF (hexadecimal). 0 for <c>default</c>.</summary>
     public byte Status => (byte)_bits;
@@ -52,28 +50,37 @@ public readonly record struct MidiMessage
     }
 
     // By the status; F4, F5, F7, F9 and FD start no message, and what is not a status is never asked for, but for the default message.
-    private static readonly byte[] Kinds = [.. Enumerable.Range(0, 256).Select(status => (byte)(status switch
-    {
-        < 0x80 => default,
-        < 0xA0 => MessageKind.Note,
-        < 0xB0 => MessageKind.PolyPressure,
-        < 0xC0 => MessageKind.ControlChange,
-        < 0xD0 => MessageKind.ProgramChange,
-        < 0xE0 => MessageKind.ChannelPressure,
-        < 0xF0 => MessageKind.PitchBend,
-        0xF0 => MessageKind.SystemExclusive,
-        0xF1 => MessageKind.QuarterFrame,
-        0xF2 => MessageKind.SongPosition,
-        0xF3 => MessageKind.SongSelect,
-        0xF6 => MessageKind.TuneRequest,
-        0xF8 => MessageKind.Clock,
-        0xFA => MessageKind.Start,
-        0xFB => MessageKind.Continue,
-        0xFC => MessageKind.Stop,
-        0xFE => MessageKind.ActiveSensing,
-        0xFF => MessageKind.Reset,
-        _ => default,
-    }))];
+    private static readonly byte[] Kinds =
+    [
+        .. Enumerable
+            .Range(0, 256)
+            .Select(status =>
+                (byte)(
+                    status switch
+                    {
+                        < 0x80 => default,
+                        < 0xA0 => MessageKind.Note,
+                        < 0xB0 => MessageKind.PolyPressure,
+                        < 0xC0 => MessageKind.ControlChange,
+                        < 0xD0 => MessageKind.ProgramChange,
+                        < 0xE0 => MessageKind.ChannelPressure,
+                        < 0xF0 => MessageKind.PitchBend,
+                        0xF0 => MessageKind.SystemExclusive,
+                        0xF1 => MessageKind.QuarterFrame,
+                        0xF2 => MessageKind.SongPosition,
+                        0xF3 => MessageKind.SongSelect,
+                        0xF6 => MessageKind.TuneRequest,
+                        0xF8 => MessageKind.Clock,
+                        0xFA => MessageKind.Start,
+                        0xFB => MessageKind.Continue,
+                        0xFC => MessageKind.Stop,
+                        0xFE => MessageKind.ActiveSensing,
+                        0xFF => MessageKind.Reset,
+                        _ => default,
+                    }
+                )
+            ),
+    ];
 
     /// <summary>Whether the message is sent on a channel.</summary>
     public bool HasChannel => Status < 0xF0;
@@ -99,7 +106,12 @@ public readonly record struct MidiMessage
     /// <summary>The song position in MIDI beats (sixteenths), 0 to 16383.</summary>
     public int SongPositionValue => Data2 << 7 | Data1;
 
-    internal static int LengthOf(int status) => status < 0xF0 ? (status & 0xE0) == 0xC0 ? 1 : 2 : SystemLengths[status & 0x0F];
+    internal static int LengthOf(int status) =>
+        status < 0xF0
+            ? (status & 0xE0) == 0xC0
+                ? 1
+                : 2
+            : SystemLengths[status & 0x0F];
 
     // By the lower half of a system status.
     private static ReadOnlySpan<byte> SystemLengths => [0, 1, 2, 1, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0];
@@ -145,8 +157,7 @@ public readonly record struct MidiMessage
     /// <param name="key">Key number, 0 to 127.</param>
     /// <param name="velocity">Release velocity, 0 to 127; 64 where it is not measured.</param>
     /// <exception cref="ArgumentOutOfRangeException">Key or velocity is out of range.</exception>
-    public static MidiMessage NoteOff(Channel channel, int key, int velocity = 64) =>
-        FromBytes(0x80 | channel.Index, key, velocity);
+    public static MidiMessage NoteOff(Channel channel, int key, int velocity = 64) => FromBytes(0x80 | channel.Index, key, velocity);
 
     /// <summary>A note-off in its other form: a note-on with velocity 0.</summary>
     /// <param name="channel">The channel.</param>
@@ -219,10 +230,16 @@ public readonly record struct MidiMessage
         ArgumentOutOfRangeException.ThrowIfGreaterThan(value, used ? 127 : 0, name);
     }
 
-    private string DebugText => Status switch
-    {
-        0 => "no message",
-        0xF0 => $"F0 (#{SysExHandle}) F7",
-        _ => DataLength switch { 0 => $"{Status:X2}", 1 => $"{Status:X2} {Data1:X2}", _ => $"{Status:X2} {Data1:X2} {Data2:X2}" },
-    };
+    private string DebugText =>
+        Status switch
+        {
+            0 => "no message",
+            0xF0 => $"F0 (#{SysExHandle}) F7",
+            _ => DataLength switch
+            {
+                0 => $"{Status:X2}",
+                1 => $"{Status:X2} {Data1:X2}",
+                _ => $"{Status:X2} {Data1:X2} {Data2:X2}",
+            },
+        };
 }

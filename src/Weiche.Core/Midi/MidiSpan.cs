@@ -2,7 +2,8 @@ using System.Globalization;
 
 namespace Weiche.Core.Midi;
 
-/// <summary>A span of time in whole microseconds: how long something takes, waits or lasts. What lies between two of <see cref="MidiTime"/>.</summary>
+/// <summary>A span of time in whole microseconds: how long something takes, waits or lasts. What lies between two of
+/// <see cref="MidiTime"/>.</summary>
 /// <param name="Microseconds">Microseconds (µs); below zero for a span that leads back.</param>
 public readonly record struct MidiSpan(long Microseconds) : IComparable<MidiSpan>
 {
@@ -54,15 +55,20 @@ public readonly record struct MidiSpan(long Microseconds) : IComparable<MidiSpan
     public static bool operator >=(MidiSpan left, MidiSpan right) => left.Microseconds >= right.Microseconds;
 
     /// <summary>As one says it: "640 µs", "12 ms", whole milliseconds from the first on.</summary>
-    public override string ToString() => Microseconds < 1_000
-        ? string.Create(CultureInfo.InvariantCulture, $"{Microseconds} µs")
-        : string.Create(CultureInfo.InvariantCulture, $"{Microseconds / 1_000} ms");
+    public override string ToString() =>
+        Microseconds < 1_000
+            ? string.Create(CultureInfo.InvariantCulture, $"{Microseconds} µs")
+            : string.Create(CultureInfo.InvariantCulture, $"{Microseconds / 1_000} ms");
 
     /// <summary>In milliseconds as exactly as one may want to know: "2.9 ms", "0.642 ms"; "at once" for no time at all.</summary>
-    public string Exactly() => this == Zero ? "at once"
-        : string.Create(CultureInfo.InvariantCulture, $"{Milliseconds:0.0##} ms").Replace("0.00 ms", "0.0 ms", StringComparison.Ordinal);
+    public string Exactly() =>
+        this == Zero
+            ? "at once"
+            : string.Create(CultureInfo.InvariantCulture, $"{Milliseconds:0.0##} ms")
+                .Replace("0.00 ms", "0.0 ms", StringComparison.Ordinal);
 
     /// <summary>In milliseconds, so that spans can be set side by side: "0.3 ms", "12.0 ms".</summary>
     /// <param name="places">How many places after the point.</param>
-    public string InMilliseconds(int places = 1) => Milliseconds.ToString("F" + places.ToString(CultureInfo.InvariantCulture), CultureInfo.InvariantCulture) + " ms";
+    public string InMilliseconds(int places = 1) =>
+        Milliseconds.ToString("F" + places.ToString(CultureInfo.InvariantCulture), CultureInfo.InvariantCulture) + " ms";
 }

@@ -74,15 +74,19 @@ public sealed class StreamParser(SysExPool pool)
         for (var i = 0; i < bytes.Length; i++)
         {
             var value = bytes[i];
-            if (value >= 0xF8) RealTime(value, ref sink);
+            if (value >= 0xF8)
+                RealTime(value, ref sink);
             else if (TryWhole(bytes[i..], out var message))
             {
                 i += _needed;
                 Give(message, ref sink);
             }
-            else if (value >= 0x80) Status(value, ref sink);
-            else if (_status == 0xF0) i += SysExData(bytes[i..]) - 1;
-            else Data(value, ref sink);
+            else if (value >= 0x80)
+                Status(value, ref sink);
+            else if (_status == 0xF0)
+                i += SysExData(bytes[i..]) - 1;
+            else
+                Data(value, ref sink);
         }
     }
 
@@ -95,7 +99,8 @@ public sealed class StreamParser(SysExPool pool)
     internal bool TryTakeOne(ReadOnlySpan<byte> bytes, out MidiMessage message)
     {
         message = default;
-        if (bytes.Length != 3 || MidiMessage.LengthOf(bytes[0]) != 2 || !TryWhole(bytes, out message)) return false;
+        if (bytes.Length != 3 || MidiMessage.LengthOf(bytes[0]) != 2 || !TryWhole(bytes, out message))
+            return false;
         _bytes += 3;
         _messages++;
         return true;
@@ -119,9 +124,11 @@ public sealed class StreamParser(SysExPool pool)
     {
         message = default;
         var status = bytes[0];
-        if (status is < 0x80 or >= 0xF0 || bytes.Length < 3 || (_have | bytes[1] & 0x80) != 0 || _status >= 0xF0) return false;
+        if (status is < 0x80 or >= 0xF0 || bytes.Length < 3 || (_have | bytes[1] & 0x80) != 0 || _status >= 0xF0)
+            return false;
         var needed = MidiMessage.LengthOf(status);
-        if (needed == 2 && bytes[2] >= 0x80) return false;
+        if (needed == 2 && bytes[2] >= 0x80)
+            return false;
         _status = status;
         _needed = needed;
         message = MidiMessage.Raw(status, bytes[1], needed == 2 ? bytes[2] : 0);
@@ -131,8 +138,10 @@ public sealed class StreamParser(SysExPool pool)
     private void RealTime<TSink>(byte value, ref TSink sink)
         where TSink : IMessageSink, allows ref struct
     {
-        if (MidiMessage.IsDefined(value)) Give(MidiMessage.Raw(value, 0, 0), ref sink);
-        else _thrown++;
+        if (MidiMessage.IsDefined(value))
+            Give(MidiMessage.Raw(value, 0, 0), ref sink);
+        else
+            _thrown++;
     }
 
     private void Status<TSink>(byte value, ref TSink sink)
@@ -146,9 +155,12 @@ public sealed class StreamParser(SysExPool pool)
         CutShort();
         _status = 0;
         _needed = 0;
-        if (!MidiMessage.IsDefined(value)) _thrown++;
-        else if (value == 0xF0) BeginSysEx();
-        else if (value == 0xF6) Give(MidiMessage.Raw(value, 0, 0), ref sink);
+        if (!MidiMessage.IsDefined(value))
+            _thrown++;
+        else if (value == 0xF0)
+            BeginSysEx();
+        else if (value == 0xF6)
+            Give(MidiMessage.Raw(value, 0, 0), ref sink);
         else
         {
             _status = value;
@@ -222,7 +234,8 @@ public sealed class StreamParser(SysExPool pool)
     {
         if (_status == 0xF0)
         {
-            if (!_sysExRefused) pool.Release(_sysEx);
+            if (!_sysExRefused)
+                pool.Release(_sysEx);
             _sysEx = 0;
             _thrown += _sysExLength + 1;
             _cut++;

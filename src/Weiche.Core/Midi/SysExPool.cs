@@ -86,7 +86,8 @@ public sealed class SysExPool
     {
         ref var slot = ref Find(handle);
         var length = slot.Length + bytes.Length;
-        if (length > MaxMessageLength || (length > slot.Bytes.Length && !TryGrow(ref slot, length))) return false;
+        if (length > MaxMessageLength || (length > slot.Bytes.Length && !TryGrow(ref slot, length)))
+            return false;
         bytes.CopyTo(slot.Bytes.AsSpan(slot.Length));
         slot.Length = length;
         return true;
@@ -104,14 +105,16 @@ public sealed class SysExPool
     /// <param name="message">Any message; only system exclusive is counted.</param>
     public void AddReference(in MidiMessage message)
     {
-        if (message.SysExHandle != 0) Find(message.SysExHandle).References++;
+        if (message.SysExHandle != 0)
+            Find(message.SysExHandle).References++;
     }
 
     /// <summary>Says that one holder no longer needs the message. The last one gives its buffer back.</summary>
     /// <param name="message">Any message; only system exclusive is counted.</param>
     public void Release(in MidiMessage message)
     {
-        if (message.SysExHandle != 0) Release(message.SysExHandle);
+        if (message.SysExHandle != 0)
+            Release(message.SysExHandle);
     }
 
     /// <summary>Says that one holder no longer needs the message. The last one gives its buffer back.</summary>
@@ -119,7 +122,8 @@ public sealed class SysExPool
     public void Release(int handle)
     {
         ref var slot = ref Find(handle);
-        if (--slot.References == 0) _free.Push(handle & (MaxSlots - 1));
+        if (--slot.References == 0)
+            _free.Push(handle & (MaxSlots - 1));
     }
 
     /// <summary>Puts a whole system exclusive into the pool, with one reference held by the caller.</summary>
@@ -130,8 +134,10 @@ public sealed class SysExPool
     {
         if (data.ContainsAnyInRange((byte)0x80, (byte)0xFF))
             throw new ArgumentException("The data of a system exclusive is 0 to 127 throughout.", nameof(data));
-        if (!TryBegin(out var handle)) throw new ArgumentException("The pool is full.", nameof(data));
-        if (TryAppend(handle, data)) return MidiMessage.SystemExclusive(handle);
+        if (!TryBegin(out var handle))
+            throw new ArgumentException("The pool is full.", nameof(data));
+        if (TryAppend(handle, data))
+            return MidiMessage.SystemExclusive(handle);
         Release(handle);
         throw new ArgumentException("The system exclusive is longer than the pool allows.", nameof(data));
     }
@@ -147,8 +153,10 @@ public sealed class SysExPool
     private bool TryGrow(ref Slot slot, int length)
     {
         var capacity = Math.Min(MaxMessageLength, Math.Max(FirstCapacity, Math.Max(length, slot.Bytes.Length * 2)));
-        if (_total - slot.Bytes.Length + capacity > MaxTotalLength) DropFreeBuffers();
-        if (_total - slot.Bytes.Length + capacity > MaxTotalLength) return false;
+        if (_total - slot.Bytes.Length + capacity > MaxTotalLength)
+            DropFreeBuffers();
+        if (_total - slot.Bytes.Length + capacity > MaxTotalLength)
+            return false;
         _total += capacity - slot.Bytes.Length;
         Array.Resize(ref slot.Bytes, capacity);
         return true;

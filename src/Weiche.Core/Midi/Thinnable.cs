@@ -44,15 +44,16 @@ internal static class Thinnable
 
     // Bank 0 and 32, data entry and parameter numbers 6, 38, 96 to 101, the fine parts 32 to 63, pedals and switches
     // 64 to 69, and channel mode 120 to 127 are never thinned.
-    private static bool MayThin(int controller, uint fineSeen) => controller switch
-    {
-        0 or 6 => false,
-        < 32 => (fineSeen >> controller & 1) == 0,
-        < 64 => false,
-        < 70 => false,
-        < 96 => true,
-        < 102 => false,
-        < 120 => true,
-        _ => false,
-    };
+    private static bool MayThin(int controller, uint fineSeen) =>
+        controller switch
+        {
+            0 or 6 => false,
+            < 32 => (fineSeen >> controller & 1) == 0,
+            < 64 => false,
+            < 70 => false,
+            < 96 => true,
+            < 102 => false,
+            < 120 => true,
+            _ => false,
+        };
 }

@@ -3,13 +3,13 @@ using Weiche.Core.Midi;
 namespace Weiche.Core.Pulse;
 
 /// <summary>
-/// What is known of a clock that comes from outside: which pulse it is at, how far apart its pulses are, how steady they come. Made from the
-/// times at which they came alone; allocates nothing after it was made.
+/// What is known of a clock that comes from outside: which pulse it is at, how far apart its pulses are, how steady they come. Made from
+/// the times at which they came alone; allocates nothing after it was made.
 /// </summary>
 /// <remarks>
-/// <para>A line is laid through the last pulses (number against time, up to sixteen beats of them), by least squares in which what lies far off
-/// counts less (Huber's weights), so a late pulse in ten does not move it. Where the newest pulses leave the line as chance would not have it,
-/// the older ones are forgotten: tempo and phase follow a jump or a ramp within a beat.</para>
+/// <para>A line is laid through the last pulses (number against time, up to sixteen beats of them), by least squares in which what lies far
+/// off counts less (Huber's weights), so a late pulse in ten does not move it. Where the newest pulses leave the line as chance would not
+/// have it, the older ones are forgotten: tempo and phase follow a jump or a ramp within a beat.</para>
 /// <para>A gap is taken for pulses that were lost, and counted along, unless they come late in a burst: then they are the ones that were
 /// missed. Two gaps alike one after the other are a slower tempo.</para>
 /// </remarks>
@@ -34,6 +34,7 @@ internal sealed class ClockEstimate
     private readonly long[] _numbers = new long[MostPulses];
     private readonly double[] _off = new double[MostPulses];
     private int _newest = -1;
+
     // Of the newest pulses: through how many the line is laid, and how many are known.
     private int _count;
     private int _known;
@@ -136,7 +137,8 @@ internal sealed class ClockEstimate
     internal void Renumber(long number)
     {
         var by = number - Number;
-        for (var i = 0; i < _known; i++) At(i, _numbers) += by;
+        for (var i = 0; i < _known; i++)
+            At(i, _numbers) += by;
         _baseNumber += by;
         Number = number;
         // What was missing is settled with that.
@@ -146,7 +148,8 @@ internal sealed class ClockEstimate
 
     private void Begin(MidiTime now, long number)
     {
-        if (_owed > 0) LostCount += _owed;
+        if (_owed > 0)
+            LostCount += _owed;
         (Last, Number, _count, _known, _owed, _gapBefore, Late) = (now, number, 0, 0, 0, 0, 0);
         Add(now, number);
         (_base, _baseNumber, _slope) = (now.Microseconds, number, 0);
@@ -178,7 +181,8 @@ internal sealed class ClockEstimate
 
     private void Fit()
     {
-        if (_count < 2) return;
+        if (_count < 2)
+            return;
         if (_count < Fewest)
         {
             Interval = (double)(At(0, _times) - At(_count - 1, _times)) / Math.Max(1, At(0, _numbers) - At(_count - 1, _numbers));
@@ -186,9 +190,11 @@ internal sealed class ClockEstimate
             return;
         }
         // It changes slowly: once enough is known it is not worked out for each pulse.
-        if (_known < Sure * 4 || Number % Often == 0 || Spread == 0) Spread = Math.Max(SpreadOfDifferences(), LeastSpread);
+        if (_known < Sure * 4 || Number % Often == 0 || Spread == 0)
+            Spread = Math.Max(SpreadOfDifferences(), LeastSpread);
         // The line of the pulse before says how far off this one is, so one that is late cannot draw the line towards itself.
-        if (_count > Fewest) Measure();
+        if (_count > Fewest)
+            Measure();
         Lay(_count > Fewest);
         var kept = Changed();
         while (kept < _count)
@@ -198,7 +204,8 @@ internal sealed class ClockEstimate
             kept = _count > 2 * Fewest ? Changed() : _count;
         }
         Late = _off[0];
-        if (_count >= Sure) _sure = Interval;
+        if (_count >= Sure)
+            _sure = Interval;
     }
 
     /// <summary>Lays the line, several times, each time with what lies far off counting less.</summary>
@@ -209,7 +216,11 @@ internal sealed class ClockEstimate
         var limit = 1.5 * Spread;
         for (var pass = measured ? 1 : 0; pass < 3; pass++)
         {
-            double sum = 0, sumX = 0, sumY = 0, sumXX = 0, sumXY = 0;
+            double sum = 0,
+                sumX = 0,
+                sumY = 0,
+                sumXX = 0,
+                sumXY = 0;
             for (var i = 0; i < _count; i++)
             {
                 var (x, y) = ((double)(At(i, _numbers) - number), (double)(At(i, _times) - time));
@@ -221,7 +232,8 @@ internal sealed class ClockEstimate
                 sumXY += weight * x * y;
             }
             var spread = sum * sumXX - sumX * sumX;
-            if (spread <= 0) return;
+            if (spread <= 0)
+                return;
             Interval = Math.Max(1, (sum * sumXY - sumX * sumY) / spread);
             (_base, _baseNumber, _slope) = (time, number, (sumY - Interval * sumX) / sum);
             Measure();
@@ -231,19 +243,24 @@ internal sealed class ClockEstimate
     /// <summary>How far each pulse lies off the line.</summary>
     private void Measure()
     {
-        for (var i = 0; i < _count; i++) _off[i] = At(i, _times) - _base - _slope - Interval * (At(i, _numbers) - _baseNumber);
+        for (var i = 0; i < _count; i++)
+            _off[i] = At(i, _times) - _base - _slope - Interval * (At(i, _numbers) - _baseNumber);
     }
 
     /// <summary>How many of the newest pulses are kept: all, or those since the clock has changed.</summary>
     private int Changed()
     {
-        if (_count < 2 * Fewest) return _count;
+        if (_count < 2 * Fewest)
+            return _count;
         // A jump: each of the newest is farther off than the one before, all to one side.
-        if (AllBeyond(4, 4 * Spread + 60, growing: true)) return 4;
-        if (AllBeyond(6, 1.3 * Spread, growing: false) && Mean(6, 3 * Spread) > 2.6 * Spread) return 6;
+        if (AllBeyond(4, 4 * Spread + 60, growing: true))
+            return 4;
+        if (AllBeyond(6, 1.3 * Spread, growing: false) && Mean(6, 3 * Spread) > 2.6 * Spread)
+            return 6;
         for (var last = 16; last * 2 <= _count; last *= 2)
         {
-            if (Mean(last, 2 * Spread) > (6 * Spread / Math.Sqrt(last)) + LeastSpread) return last;
+            if (Mean(last, 2 * Spread) > (6 * Spread / Math.Sqrt(last)) + LeastSpread)
+                return last;
         }
         return _count;
     }
@@ -253,8 +270,10 @@ internal sealed class ClockEstimate
         var sign = Math.Sign(_off[0]);
         for (var i = 0; i < last; i++)
         {
-            if (Math.Sign(_off[i]) != sign || Math.Abs(_off[i]) < (growing ? limit * (last - i) / last : limit)) return false;
-            if (growing && i > 0 && Math.Abs(_off[i]) > Math.Abs(_off[i - 1])) return false;
+            if (Math.Sign(_off[i]) != sign || Math.Abs(_off[i]) < (growing ? limit * (last - i) / last : limit))
+                return false;
+            if (growing && i > 0 && Math.Abs(_off[i]) > Math.Abs(_off[i - 1]))
+                return false;
         }
         return true;
     }
@@ -263,7 +282,8 @@ internal sealed class ClockEstimate
     private double Mean(int last, double limit)
     {
         var sum = 0.0;
-        for (var i = 0; i < last; i++) sum += Math.Clamp(_off[i], -limit, limit);
+        for (var i = 0; i < last; i++)
+            sum += Math.Clamp(_off[i], -limit, limit);
         return Math.Abs(sum) / last;
     }
 
@@ -274,10 +294,12 @@ internal sealed class ClockEstimate
         var count = 0;
         for (var i = 0; i + 2 < _known && count < Differences; i++)
         {
-            if (At(i, _numbers) - At(i + 2, _numbers) != 2) continue;
+            if (At(i, _numbers) - At(i + 2, _numbers) != 2)
+                continue;
             differences[count++] = Math.Abs(At(i, _times) - 2.0 * At(i + 1, _times) + At(i + 2, _times));
         }
-        if (count == 0) return LeastSpread;
+        if (count == 0)
+            return LeastSpread;
         differences = differences[..count];
         differences.Sort();
         // The median of a normal distribution is 0.6745 deviations out; a second difference has √6 times the deviation of a pulse.

@@ -3,8 +3,8 @@ using Weiche.Core.Midi;
 namespace Weiche.Core.Pulse;
 
 /// <summary>
-/// The times of a clock's pulses, worked out from where it was set, never from the pulse before: the n-th pulse after that is n intervals later,
-/// rounded to a microsecond, so rounding does not add up.
+/// The times of a clock's pulses, worked out from where it was set, never from the pulse before: the n-th pulse after that is n intervals
+/// later, rounded to a microsecond, so rounding does not add up.
 /// </summary>
 internal struct OwnClock
 {

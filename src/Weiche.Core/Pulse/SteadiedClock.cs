@@ -3,8 +3,8 @@ using Weiche.Core.Midi;
 namespace Weiche.Core.Pulse;
 
 /// <summary>
-/// A copy of a clock without its jitter: each pulse is placed an interval after the one before, leaned a little towards where the clock itself
-/// is. No pulse is left out or made twice: if the copy is ahead it waits, if it is behind it hurries.
+/// A copy of a clock without its jitter: each pulse is placed an interval after the one before, leaned a little towards where the clock
+/// itself is. No pulse is left out or made twice: if the copy is ahead it waits, if it is behind it hurries.
 /// </summary>
 internal struct SteadiedClock
 {
@@ -54,10 +54,12 @@ internal struct SteadiedClock
 
     private static double LeanedInterval(ClockEstimate estimate, double behind)
     {
-        if (estimate.Interval <= 0) return Tempo.IntervalTimesHundredths / (double)Tempo.Usual.Hundredths;
+        if (estimate.Interval <= 0)
+            return Tempo.IntervalTimesHundredths / (double)Tempo.Usual.Hundredths;
         var interval = Math.Max(estimate.Interval, Shortest);
         // Far ahead it waits, far behind it catches up: half of the way at once.
-        if (behind < -2) return interval * (1 - behind / 2);
+        if (behind < -2)
+            return interval * (1 - behind / 2);
         var meant = Math.Max(0, Math.Abs(behind) - (2 * estimate.Spread + LeastMeant) / interval);
         return interval * (1 - Math.Clamp(behind / Within + Math.Sign(behind) * meant / Soon, -MostLean, MostLean));
     }

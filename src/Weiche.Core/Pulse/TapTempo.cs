@@ -37,13 +37,15 @@ internal struct TapTempo
         _intervals[_count++ % Kept] = since.Microseconds;
         var count = Math.Min(_count, Kept);
         Span<long> sorted = stackalloc long[Kept];
-        for (var i = 0; i < count; i++) sorted[i] = _intervals[i];
+        for (var i = 0; i < count; i++)
+            sorted[i] = _intervals[i];
         sorted = sorted[..count];
         sorted.Sort();
         // The mean of what is in the middle: with few taps steadier than one of them alone.
         var (from, to) = (count / 4, count - count / 4);
         var sum = 0.0;
-        for (var i = from; i < to; i++) sum += sorted[i];
+        for (var i = from; i < to; i++)
+            sum += sorted[i];
         return 60_000_000.0 * (to - from) / sum;
     }
 }

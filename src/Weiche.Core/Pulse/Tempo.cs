@@ -9,7 +9,8 @@ public readonly record struct Tempo
     /// <summary>Pulses of the clock in a quarter note.</summary>
     public const int PulsesABeat = 24;
 
-    /// <summary>Pulses of the clock in a sixteenth note, which song positions are counted in (MIDI 1.0 Detailed Specification, “Song Position Pointer”).</summary>
+    /// <summary>Pulses of the clock in a sixteenth note, which song positions are counted in (MIDI 1.0 Detailed Specification, “Song
+    /// Position Pointer”).</summary>
     public const int PulsesASixteenth = 6;
 
     /// <summary>The slowest, in hundredths.</summary>
@@ -50,7 +51,8 @@ public readonly record struct Tempo
 
     /// <summary>The tempo that is nearest to so many beats a minute.</summary>
     /// <param name="bpm">Beats a minute; brought between 20 and 300.</param>
-    public static Tempo Nearest(double bpm) => new((int)Math.Round(Math.Clamp(double.IsNaN(bpm) ? Usual.Bpm : bpm, Slowest / 100.0, Fastest / 100.0) * 100));
+    public static Tempo Nearest(double bpm) =>
+        new((int)Math.Round(Math.Clamp(double.IsNaN(bpm) ? Usual.Bpm : bpm, Slowest / 100.0, Fastest / 100.0) * 100));
 
     /// <summary>Reads a tempo as a person writes it: "92.35", "92,35", "120 bpm".</summary>
     /// <param name="text">What was written.</param>
@@ -60,15 +62,24 @@ public readonly record struct Tempo
     {
         tempo = Usual;
         var digits = (text ?? "").Trim();
-        if (digits.EndsWith("bpm", StringComparison.OrdinalIgnoreCase)) digits = digits[..^3].TrimEnd();
+        if (digits.EndsWith("bpm", StringComparison.OrdinalIgnoreCase))
+            digits = digits[..^3].TrimEnd();
         problem = "A tempo is a number from 20 to 300, in hundredths at most: 92.35.";
-        if (digits.Length > 9 || !decimal.TryParse(digits.Replace(',', '.'), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var bpm)) return false;
+        if (
+            digits.Length > 9
+            || !decimal.TryParse(digits.Replace(',', '.'), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var bpm)
+        )
+            return false;
         if (bpm is < Slowest / 100m or > Fastest / 100m)
         {
-            problem = string.Create(CultureInfo.InvariantCulture, $"{digits} beats a minute is out of reach: Weiche's clock goes from 20 to 300.");
+            problem = string.Create(
+                CultureInfo.InvariantCulture,
+                $"{digits} beats a minute is out of reach: Weiche's clock goes from 20 to 300."
+            );
             return false;
         }
-        if (decimal.Round(bpm, 2) != bpm) return false;
+        if (decimal.Round(bpm, 2) != bpm)
+            return false;
         tempo = new Tempo((int)(bpm * 100));
         problem = "";
         return true;
@@ -90,7 +101,8 @@ public readonly record struct BarForm
     /// <exception cref="ArgumentException">There is no such time signature.</exception>
     public BarForm(int beats, int unit)
     {
-        if (beats is < 1 or > MostBeats || unit is not (2 or 4 or 8 or 16)) throw new ArgumentException($"A time signature has 1 to {MostBeats} beats of 2, 4, 8 or 16.");
+        if (beats is < 1 or > MostBeats || unit is not (2 or 4 or 8 or 16))
+            throw new ArgumentException($"A time signature has 1 to {MostBeats} beats of 2, 4, 8 or 16.");
         (_beats, _unit) = (beats, unit);
     }
 
@@ -117,7 +129,8 @@ public readonly record struct BarForm
     public (long Bar, int Beat) Of(long pulses)
     {
         var bar = Math.DivRem(pulses, PulsesABar, out var rest);
-        if (rest < 0) (bar, rest) = (bar - 1, rest + PulsesABar);
+        if (rest < 0)
+            (bar, rest) = (bar - 1, rest + PulsesABar);
         return (bar + 1, (int)(rest / PulsesABeat) + 1);
     }
 
@@ -134,9 +147,14 @@ public readonly record struct BarForm
         form = Usual;
         problem = $"A time signature is written like 4/4 or 7/8: 1 to {MostBeats} beats of 2, 4, 8 or 16.";
         var parts = (text ?? "").Trim().Split('/', StringSplitOptions.TrimEntries);
-        if (parts.Length != 2 || !int.TryParse(parts[0], NumberStyles.None, CultureInfo.InvariantCulture, out var beats)
-            || !int.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var unit)) return false;
-        if (beats is < 1 or > MostBeats || unit is not (2 or 4 or 8 or 16)) return false;
+        if (
+            parts.Length != 2
+            || !int.TryParse(parts[0], NumberStyles.None, CultureInfo.InvariantCulture, out var beats)
+            || !int.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var unit)
+        )
+            return false;
+        if (beats is < 1 or > MostBeats || unit is not (2 or 4 or 8 or 16))
+            return false;
         form = new BarForm(beats, unit);
         problem = "";
         return true;

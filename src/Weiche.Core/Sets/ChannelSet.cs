@@ -22,7 +22,8 @@ public readonly record struct ChannelSet
     public static ChannelSet Of(params ReadOnlySpan<int> numbers)
     {
         var bits = 0;
-        foreach (var number in numbers) bits |= 1 << Channel.FromNumber(number).Index;
+        foreach (var number in numbers)
+            bits |= 1 << Channel.FromNumber(number).Index;
         return new ChannelSet(bits);
     }
 
@@ -61,19 +62,21 @@ public readonly record struct ChannelSet
     /// <summary>This set with one channel put in or taken out.</summary>
     /// <param name="channel">The channel.</param>
     /// <param name="present">Whether it shall be in.</param>
-    public ChannelSet With(Channel channel, bool present) =>
-        new(present ? _bits | 1 << channel.Index : _bits & ~(1 << channel.Index));
+    public ChannelSet With(Channel channel, bool present) => new(present ? _bits | 1 << channel.Index : _bits & ~(1 << channel.Index));
 
     /// <summary>In figures, runs of three and more drawn together: "1, 2", "1–4, 10", "none".</summary>
     public override string ToString()
     {
-        if (_bits == 0) return "none";
+        if (_bits == 0)
+            return "none";
         var parts = new List<string>();
         for (var i = 0; i < Channel.Count; i++)
         {
-            if ((_bits >> i & 1) == 0) continue;
+            if ((_bits >> i & 1) == 0)
+                continue;
             var end = i;
-            while (end + 1 < Channel.Count && (_bits >> (end + 1) & 1) != 0) end++;
+            while (end + 1 < Channel.Count && (_bits >> (end + 1) & 1) != 0)
+                end++;
             if (end - i >= 2)
             {
                 parts.Add($"{i + 1}–{end + 1}");

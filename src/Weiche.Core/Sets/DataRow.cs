@@ -27,10 +27,13 @@ internal sealed class DataRow : IEquatable<DataRow>
         for (var i = 0; i < words.Length; i++)
         {
             all |= words[i];
-            if (words[i] == Vector128<ulong>.Zero) continue;
+            if (words[i] == Vector128<ulong>.Zero)
+                continue;
             hash = BitOperations.RotateLeft(hash, 5) ^ (words[i][0] + (uint)i) * Mix ^ words[i][1] * MixMore;
-            if (i < 64) low |= 1ul << i;
-            else high |= 1ul << (i - 64);
+            if (i < 64)
+                low |= 1ul << i;
+            else
+                high |= 1ul << (i - 64);
         }
         Firsts = new UInt128(high, low);
         Hash = hash;
@@ -60,69 +63,89 @@ internal sealed class DataRow : IEquatable<DataRow>
 
     internal static DataRow? Union(DataRow? one, DataRow? other)
     {
-        if (one is null || ReferenceEquals(one, other)) return other;
-        if (other is null || one.HasAllOf(other)) return one;
-        if (other.HasAllOf(one)) return other;
+        if (one is null || ReferenceEquals(one, other))
+            return other;
+        if (other is null || one.HasAllOf(other))
+            return one;
+        if (other.HasAllOf(one))
+            return other;
         var values = new UInt128[Size];
         var to = Words(values);
         var a = Words(one._values);
         var b = Words(other._values);
-        for (var i = 0; i < to.Length; i++) to[i] = a[i] | b[i];
+        for (var i = 0; i < to.Length; i++)
+            to[i] = a[i] | b[i];
         return one.OrSame(values);
     }
 
     internal static DataRow? Intersect(DataRow? one, DataRow? other)
     {
-        if (one is null || other is null) return null;
-        if (ReferenceEquals(one, other) || other.HasAllOf(one)) return one;
-        if (one.HasAllOf(other)) return other;
-        if ((one.Firsts & other.Firsts) == 0) return null;
+        if (one is null || other is null)
+            return null;
+        if (ReferenceEquals(one, other) || other.HasAllOf(one))
+            return one;
+        if (one.HasAllOf(other))
+            return other;
+        if ((one.Firsts & other.Firsts) == 0)
+            return null;
         var values = new UInt128[Size];
         var to = Words(values);
         var a = Words(one._values);
         var b = Words(other._values);
-        for (var i = 0; i < to.Length; i++) to[i] = a[i] & b[i];
+        for (var i = 0; i < to.Length; i++)
+            to[i] = a[i] & b[i];
         return one.OrSame(values).NullIfEmpty();
     }
 
     internal static DataRow? Except(DataRow? one, DataRow? other)
     {
-        if (one is null || other is null) return one;
-        if (ReferenceEquals(one, other) || other.HasAllOf(one)) return null;
-        if ((one.Firsts & other.Firsts) == 0) return one;
+        if (one is null || other is null)
+            return one;
+        if (ReferenceEquals(one, other) || other.HasAllOf(one))
+            return null;
+        if ((one.Firsts & other.Firsts) == 0)
+            return one;
         var values = new UInt128[Size];
         var to = Words(values);
         var a = Words(one._values);
         var b = Words(other._values);
-        for (var i = 0; i < to.Length; i++) to[i] = a[i] & ~b[i];
+        for (var i = 0; i < to.Length; i++)
+            to[i] = a[i] & ~b[i];
         return one.OrSame(values).NullIfEmpty();
     }
 
     internal static bool Overlap(DataRow? one, DataRow? other)
     {
-        if (one is null || other is null || (one.Firsts & other.Firsts) == 0) return false;
-        if (ReferenceEquals(one, other)) return true;
+        if (one is null || other is null || (one.Firsts & other.Firsts) == 0)
+            return false;
+        if (ReferenceEquals(one, other))
+            return true;
         var a = Words(one._values);
         var b = Words(other._values);
         for (var i = 0; i < a.Length; i++)
         {
-            if ((a[i] & b[i]) != Vector128<ulong>.Zero) return true;
+            if ((a[i] & b[i]) != Vector128<ulong>.Zero)
+                return true;
         }
         return false;
     }
 
     /// <summary>Whether the second row is within the first.</summary>
-    internal static bool HasAllOf(DataRow? one, DataRow? other) => other is null || ReferenceEquals(one, other) || one?.HasAllOf(other) == true;
+    internal static bool HasAllOf(DataRow? one, DataRow? other) =>
+        other is null || ReferenceEquals(one, other) || one?.HasAllOf(other) == true;
 
     /// <summary>Only the first bytes that are in a set.</summary>
     internal DataRow? Only(UInt128 firsts)
     {
-        if ((Firsts & ~firsts) == 0) return this;
-        if ((Firsts & firsts) == 0) return null;
+        if ((Firsts & ~firsts) == 0)
+            return this;
+        if ((Firsts & firsts) == 0)
+            return null;
         var values = new UInt128[Size];
         for (var i = 0; i < Size; i++)
         {
-            if ((firsts >> i & 1) != 0) values[i] = _values[i];
+            if ((firsts >> i & 1) != 0)
+                values[i] = _values[i];
         }
         return new DataRow(values);
     }
@@ -130,8 +153,10 @@ internal sealed class DataRow : IEquatable<DataRow>
     /// <summary>Every first byte moved up or down; what falls off the end is gone.</summary>
     internal DataRow? Shift(int by)
     {
-        if (by == 0) return this;
-        if (by is >= Size or <= -Size) return null;
+        if (by == 0)
+            return this;
+        if (by is >= Size or <= -Size)
+            return null;
         var values = new UInt128[Size];
         _values.AsSpan(Math.Max(0, -by), Size - Math.Abs(by)).CopyTo(values.AsSpan(Math.Max(0, by)));
         return new DataRow(values).NullIfEmpty();
@@ -144,7 +169,8 @@ internal sealed class DataRow : IEquatable<DataRow>
         var (last, mapped) = (UInt128.Zero, map(UInt128.Zero));
         for (var i = 0; i < Size; i++)
         {
-            if (_values[i] != last) (last, mapped) = (_values[i], map(_values[i]));
+            if (_values[i] != last)
+                (last, mapped) = (_values[i], map(_values[i]));
             values[i] = mapped;
         }
         return OrSame(values).NullIfEmpty();
@@ -157,11 +183,13 @@ internal sealed class DataRow : IEquatable<DataRow>
     internal long Count()
     {
         var count = 0L;
-        foreach (var value in _values) count += (long)UInt128.PopCount(value);
+        foreach (var value in _values)
+            count += (long)UInt128.PopCount(value);
         return count;
     }
 
-    public bool Equals(DataRow? other) => other is not null && (ReferenceEquals(this, other) || Hash == other.Hash && _values.AsSpan().SequenceEqual(other._values));
+    public bool Equals(DataRow? other) =>
+        other is not null && (ReferenceEquals(this, other) || Hash == other.Hash && _values.AsSpan().SequenceEqual(other._values));
 
     public override bool Equals(object? obj) => Equals(obj as DataRow);
 
@@ -170,13 +198,16 @@ internal sealed class DataRow : IEquatable<DataRow>
     /// <summary>Whether the other row is within this one.</summary>
     private bool HasAllOf(DataRow other)
     {
-        if (ReferenceEquals(this, Full) || (ReferenceEquals(this, FullOfNotes) && other._hasNoZero)) return true;
-        if ((other.Firsts & ~Firsts) != 0) return false;
+        if (ReferenceEquals(this, Full) || (ReferenceEquals(this, FullOfNotes) && other._hasNoZero))
+            return true;
+        if ((other.Firsts & ~Firsts) != 0)
+            return false;
         var own = Words(_values);
         var words = Words(other._values);
         for (var i = 0; i < own.Length; i++)
         {
-            if ((words[i] & ~own[i]) != Vector128<ulong>.Zero) return false;
+            if ((words[i] & ~own[i]) != Vector128<ulong>.Zero)
+                return false;
         }
         return true;
     }

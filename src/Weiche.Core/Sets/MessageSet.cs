@@ -34,8 +34,10 @@ public sealed class MessageSet : IEquatable<MessageSet>
         _singles = singles;
         _system = system;
         var isEmpty = system == 0;
-        for (var i = 0; isEmpty && i < rows.Length; i++) isEmpty = rows[i] is null;
-        for (var i = 0; isEmpty && i < singles.Length; i++) isEmpty = singles[i] == 0;
+        for (var i = 0; isEmpty && i < rows.Length; i++)
+            isEmpty = rows[i] is null;
+        for (var i = 0; isEmpty && i < singles.Length; i++)
+            isEmpty = singles[i] == 0;
         IsEmpty = isEmpty;
     }
 
@@ -55,7 +57,8 @@ public sealed class MessageSet : IEquatable<MessageSet>
     public bool IsEmpty { get; }
 
     /// <summary>How many messages are in; each system message counts as one.</summary>
-    public long Count => _rows.Sum(row => row?.Count() ?? 0) + _singles.Sum(single => (long)UInt128.PopCount(single)) + BitOperations.PopCount(_system);
+    public long Count =>
+        _rows.Sum(row => row?.Count() ?? 0) + _singles.Sum(single => (long)UInt128.PopCount(single)) + BitOperations.PopCount(_system);
 
     /// <summary>The set of one message. A note-off stands for its note, whose velocity is then taken to be 64.</summary>
     /// <param name="message">The message.</param>
@@ -72,8 +75,10 @@ public sealed class MessageSet : IEquatable<MessageSet>
     public static MessageSet Of(ChannelSet channels, KindSet kinds)
     {
         // What devices send and hear is asked for again and again, and sets that are one are told to be equal at once.
-        if (Usual.TryGetValue((channels, kinds), out var known)) return known;
-        if (Usual.Count >= MostUsual) Usual.Clear();
+        if (Usual.TryGetValue((channels, kinds), out var known))
+            return known;
+        if (Usual.Count >= MostUsual)
+            Usual.Clear();
         return Usual[(channels, kinds)] = Make(channels, kinds);
     }
 
@@ -82,8 +87,10 @@ public sealed class MessageSet : IEquatable<MessageSet>
         var builder = new Builder();
         foreach (var channel in channels.Members)
         {
-            for (var kind = NoteRow; kind <= BendRow; kind++) builder.Add(kind, channel.Index, All.Row(kind, channel.Index));
-            for (var kind = 0; kind < SingleKinds; kind++) builder.AddSingles(kind, channel.Index, UInt128.MaxValue);
+            for (var kind = NoteRow; kind <= BendRow; kind++)
+                builder.Add(kind, channel.Index, All.Row(kind, channel.Index));
+            for (var kind = 0; kind < SingleKinds; kind++)
+                builder.AddSingles(kind, channel.Index, UInt128.MaxValue);
         }
         builder.AddSystem(All.SystemBits);
         return builder.ToSet().Of(kinds);
@@ -110,22 +117,30 @@ public sealed class MessageSet : IEquatable<MessageSet>
     /// <param name="kinds">The kinds.</param>
     public MessageSet Of(KindSet kinds)
     {
-        if (kinds == KindSet.All) return this;
+        if (kinds == KindSet.All)
+            return this;
         var builder = new Builder();
-        var control = (kinds.Contains(MessageKind.ControlChange) ? ControlFirsts : 0)
+        var control =
+            (kinds.Contains(MessageKind.ControlChange) ? ControlFirsts : 0)
             | (kinds.Contains(MessageKind.ChannelMode) ? ~ControlFirsts : 0);
         for (var channel = 0; channel < Channel.Count; channel++)
         {
-            if (kinds.Contains(MessageKind.Note)) builder.Add(NoteRow, channel, Row(NoteRow, channel));
-            if (kinds.Contains(MessageKind.PolyPressure)) builder.Add(PolyRow, channel, Row(PolyRow, channel));
-            if (kinds.Contains(MessageKind.PitchBend)) builder.Add(BendRow, channel, Row(BendRow, channel));
-            if (kinds.Contains(MessageKind.ProgramChange)) builder.AddSingles(ProgramSingle, channel, Single(ProgramSingle, channel));
-            if (kinds.Contains(MessageKind.ChannelPressure)) builder.AddSingles(PressureSingle, channel, Single(PressureSingle, channel));
+            if (kinds.Contains(MessageKind.Note))
+                builder.Add(NoteRow, channel, Row(NoteRow, channel));
+            if (kinds.Contains(MessageKind.PolyPressure))
+                builder.Add(PolyRow, channel, Row(PolyRow, channel));
+            if (kinds.Contains(MessageKind.PitchBend))
+                builder.Add(BendRow, channel, Row(BendRow, channel));
+            if (kinds.Contains(MessageKind.ProgramChange))
+                builder.AddSingles(ProgramSingle, channel, Single(ProgramSingle, channel));
+            if (kinds.Contains(MessageKind.ChannelPressure))
+                builder.AddSingles(PressureSingle, channel, Single(PressureSingle, channel));
         }
         builder.AddMapped(this, ControlRow, row => row.Only(control));
         builder.AddSystem(SystemBits);
         var system = 0u;
-        foreach (var kind in kinds.Members) system |= 1u << (int)kind;
+        foreach (var kind in kinds.Members)
+            system |= 1u << (int)kind;
         builder.KeepSystem(system);
         return builder.ToSet();
     }
@@ -134,8 +149,10 @@ public sealed class MessageSet : IEquatable<MessageSet>
     /// <param name="other">The other set.</param>
     public MessageSet Union(MessageSet other)
     {
-        if (ReferenceEquals(this, other) || other.IsEmpty) return this;
-        if (IsEmpty) return other;
+        if (ReferenceEquals(this, other) || other.IsEmpty)
+            return this;
+        if (IsEmpty)
+            return other;
         return Join<Either>(other, _system | other._system);
     }
 
@@ -143,8 +160,10 @@ public sealed class MessageSet : IEquatable<MessageSet>
     /// <param name="other">The other set.</param>
     public MessageSet Intersect(MessageSet other)
     {
-        if (ReferenceEquals(this, other) || ReferenceEquals(other, All) || IsEmpty) return this;
-        if (ReferenceEquals(this, All) || other.IsEmpty) return other;
+        if (ReferenceEquals(this, other) || ReferenceEquals(other, All) || IsEmpty)
+            return this;
+        if (ReferenceEquals(this, All) || other.IsEmpty)
+            return other;
         return Join<Both>(other, _system & other._system);
     }
 
@@ -152,8 +171,10 @@ public sealed class MessageSet : IEquatable<MessageSet>
     /// <param name="other">The other set.</param>
     public MessageSet Except(MessageSet other)
     {
-        if (ReferenceEquals(this, other)) return Empty;
-        if (IsEmpty || other.IsEmpty) return this;
+        if (ReferenceEquals(this, other))
+            return Empty;
+        if (IsEmpty || other.IsEmpty)
+            return this;
         return Join<One>(other, _system & ~other._system);
     }
 
@@ -161,15 +182,19 @@ public sealed class MessageSet : IEquatable<MessageSet>
     /// <param name="other">The other set.</param>
     public bool Overlaps(MessageSet other)
     {
-        if (IsEmpty || other.IsEmpty) return false;
-        if (ReferenceEquals(this, other) || (_system & other._system) != 0) return true;
+        if (IsEmpty || other.IsEmpty)
+            return false;
+        if (ReferenceEquals(this, other) || (_system & other._system) != 0)
+            return true;
         for (var i = 0; i < _singles.Length; i++)
         {
-            if ((_singles[i] & other._singles[i]) != 0) return true;
+            if ((_singles[i] & other._singles[i]) != 0)
+                return true;
         }
         for (var i = 0; i < _rows.Length; i++)
         {
-            if (!IsAlike(other, i) && DataRow.Overlap(_rows[i], other._rows[i])) return true;
+            if (!IsAlike(other, i) && DataRow.Overlap(_rows[i], other._rows[i]))
+                return true;
         }
         return false;
     }
@@ -178,23 +203,35 @@ public sealed class MessageSet : IEquatable<MessageSet>
     /// <param name="other">The other set.</param>
     public bool HasAllOf(MessageSet other)
     {
-        if (ReferenceEquals(this, other) || ReferenceEquals(this, All) || other.IsEmpty) return true;
-        if (IsEmpty || (other._system & ~_system) != 0) return false;
+        if (ReferenceEquals(this, other) || ReferenceEquals(this, All) || other.IsEmpty)
+            return true;
+        if (IsEmpty || (other._system & ~_system) != 0)
+            return false;
         for (var i = 0; i < _singles.Length && !ReferenceEquals(_singles, other._singles); i++)
         {
-            if ((other._singles[i] & ~_singles[i]) != 0) return false;
+            if ((other._singles[i] & ~_singles[i]) != 0)
+                return false;
         }
         for (var i = 0; i < _rows.Length; i++)
         {
-            if (!IsAlike(other, i) && !DataRow.HasAllOf(_rows[i], other._rows[i])) return false;
+            if (!IsAlike(other, i) && !DataRow.HasAllOf(_rows[i], other._rows[i]))
+                return false;
         }
         return true;
     }
 
     /// <inheritdoc/>
-    public bool Equals(MessageSet? other) => other is not null
-        && (ReferenceEquals(this, other)
-            || (Hash == other.Hash && _system == other._system && _singles.AsSpan().SequenceEqual(other._singles) && SameRows(_rows, other._rows)));
+    public bool Equals(MessageSet? other) =>
+        other is not null
+        && (
+            ReferenceEquals(this, other)
+            || (
+                Hash == other.Hash
+                && _system == other._system
+                && _singles.AsSpan().SequenceEqual(other._singles)
+                && SameRows(_rows, other._rows)
+            )
+        );
 
     /// <inheritdoc/>
     public override bool Equals(object? obj) => Equals(obj as MessageSet);
@@ -207,11 +244,14 @@ public sealed class MessageSet : IEquatable<MessageSet>
     {
         get
         {
-            if (_hash != 0) return _hash;
+            if (_hash != 0)
+                return _hash;
             var hash = new HashCode();
             hash.Add(_system);
-            foreach (var single in _singles) hash.Add(single);
-            foreach (var row in _rows) hash.Add(row?.Hash ?? 0);
+            foreach (var single in _singles)
+                hash.Add(single);
+            foreach (var row in _rows)
+                hash.Add(row?.Hash ?? 0);
             // 0 stands for not worked out yet.
             return _hash = hash.ToHashCode() is var known and not 0 ? known : 1;
         }
@@ -251,7 +291,8 @@ public sealed class MessageSet : IEquatable<MessageSet>
         var (ownSingles, othersSingles) = (true, true);
         if (!T.OfOneIsIt || !ReferenceEquals(_singles, other._singles))
         {
-            for (var i = 0; i < joined.Length; i++) joined[i] = T.Join(_singles[i], other._singles[i]);
+            for (var i = 0; i < joined.Length; i++)
+                joined[i] = T.Join(_singles[i], other._singles[i]);
             (ownSingles, othersSingles) = (joined.SequenceEqual(_singles), joined.SequenceEqual(other._singles));
         }
         var rows = new JoinedRows();
@@ -262,19 +303,27 @@ public sealed class MessageSet : IEquatable<MessageSet>
             isOwn &= ReferenceEquals(rows[i], _rows[i]);
             isOthers &= ReferenceEquals(rows[i], other._rows[i]);
         }
-        if (isOwn && ownSingles && system == _system) return this;
-        if (isOthers && othersSingles && system == other._system) return other;
+        if (isOwn && ownSingles && system == _system)
+            return this;
+        if (isOthers && othersSingles && system == other._system)
+            return other;
         return new MessageSet(
-            isOwn ? _rows : isOthers ? other._rows : ((ReadOnlySpan<DataRow?>)rows).ToArray(),
-            ownSingles ? _singles : othersSingles ? other._singles : joined.ToArray(),
-            system);
+            isOwn ? _rows
+                : isOthers ? other._rows
+                : ((ReadOnlySpan<DataRow?>)rows).ToArray(),
+            ownSingles ? _singles
+                : othersSingles ? other._singles
+                : joined.ToArray(),
+            system
+        );
     }
 
     private static bool SameRows(DataRow?[] one, DataRow?[] other)
     {
         for (var i = 0; i < one.Length; i++)
         {
-            if (!ReferenceEquals(one[i], other[i]) && !Equals(one[i], other[i])) return false;
+            if (!ReferenceEquals(one[i], other[i]) && !Equals(one[i], other[i]))
+                return false;
         }
         return true;
     }
@@ -285,10 +334,13 @@ public sealed class MessageSet : IEquatable<MessageSet>
         for (var channel = 0; channel < Channel.Count; channel++)
         {
             builder.Add(NoteRow, channel, DataRow.FullOfNotes);
-            for (var kind = PolyRow; kind <= BendRow; kind++) builder.Add(kind, channel, DataRow.Full);
-            for (var kind = 0; kind < SingleKinds; kind++) builder.AddSingles(kind, channel, UInt128.MaxValue);
+            for (var kind = PolyRow; kind <= BendRow; kind++)
+                builder.Add(kind, channel, DataRow.Full);
+            for (var kind = 0; kind < SingleKinds; kind++)
+                builder.AddSingles(kind, channel, UInt128.MaxValue);
         }
-        foreach (var kind in MessageKinds.All.Where(kind => !kind.HasChannel())) builder.AddSystem(1u << (int)kind);
+        foreach (var kind in MessageKinds.All.Where(kind => !kind.HasChannel()))
+            builder.AddSystem(1u << (int)kind);
         return builder.ToSet();
     }
 
@@ -348,7 +400,8 @@ public sealed class MessageSet : IEquatable<MessageSet>
         {
             var builder = new Builder();
             set._rows.CopyTo(builder._rows, 0);
-            foreach (var kind in withoutRows) builder._rows.AsSpan(kind * Channel.Count, Channel.Count).Clear();
+            foreach (var kind in withoutRows)
+                builder._rows.AsSpan(kind * Channel.Count, Channel.Count).Clear();
             set._singles.CopyTo(builder._singles, 0);
             builder._system = set._system;
             return builder;
@@ -370,8 +423,10 @@ public sealed class MessageSet : IEquatable<MessageSet>
             var (last, mapped) = ((DataRow?)null, (DataRow?)null);
             for (var channel = 0; channel < Channel.Count; channel++)
             {
-                if (set.Row(kind, channel) is not { } row) continue;
-                if (!ReferenceEquals(row, last)) (last, mapped) = (row, map(row));
+                if (set.Row(kind, channel) is not { } row)
+                    continue;
+                if (!ReferenceEquals(row, last))
+                    (last, mapped) = (row, map(row));
                 Add(kind, channel, mapped);
             }
         }

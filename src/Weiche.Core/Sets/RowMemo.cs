@@ -1,6 +1,7 @@
 namespace Weiche.Core.Sets;
 
-/// <summary>Remembers what a stage made of a row last. Most sets are full on most channels, so the same row comes again and again.</summary>
+/// <summary>Remembers what a stage made of a row last. Most sets are full on most channels, so the same row comes again and
+/// again.</summary>
 /// <remarks>Equal to every other one: it takes no part in what a stage is. Safe to use from several threads.</remarks>
 internal sealed class RowMemo : IEquatable<RowMemo>
 {
@@ -13,7 +14,8 @@ internal sealed class RowMemo : IEquatable<RowMemo>
     /// <param name="map">Works it out; always the same function for one memo.</param>
     internal DataRow? Get(DataRow row, Func<DataRow, DataRow?> map)
     {
-        if (_last is { } last && ReferenceEquals(last.Came, row)) return last.Became;
+        if (_last is { } last && ReferenceEquals(last.Came, row))
+            return last.Became;
         var became = map(row);
         _last = new Entry(row, became);
         return became;

@@ -5,20 +5,44 @@ namespace Weiche.Core.Sets;
 /// <summary>Sets of messages in a musician's words.</summary>
 public static class SetWords
 {
-    private static readonly MessageKind[] WithChannel = [MessageKind.PolyPressure, MessageKind.ControlChange, MessageKind.ChannelMode, MessageKind.ProgramChange, MessageKind.ChannelPressure, MessageKind.PitchBend];
+    private static readonly MessageKind[] WithChannel =
+    [
+        MessageKind.PolyPressure,
+        MessageKind.ControlChange,
+        MessageKind.ChannelMode,
+        MessageKind.ProgramChange,
+        MessageKind.ChannelPressure,
+        MessageKind.PitchBend,
+    ];
 
     /// <summary>What is in a set: "notes C3 – G8 on channel 1; control change, pitch bend on channel 1".</summary>
     /// <param name="set">The set.</param>
     public static string Of(MessageSet set)
     {
-        if (set.IsEmpty) return "nothing";
-        if (set.Equals(MessageSet.All)) return "everything";
+        if (set.IsEmpty)
+            return "nothing";
+        if (set.Equals(MessageSet.All))
+            return "everything";
         var parts = new List<string>();
         var notes = set.ChannelsOf(MessageKind.Note);
-        if (notes.Count > 0 && notes.Members.All(channel => set.NoteKeys(channel.Index) == UInt128.MaxValue) && WithChannel.All(kind => set.ChannelsOf(kind) == notes)) parts.Add($"everything on {On(notes.Members)}");
-        else AddKinds(set, parts);
-        var system = MessageKinds.All.Where(kind => !kind.HasChannel() && (set.SystemBits >> (int)kind & 1) != 0).Select(kind => kind.Name()).ToList();
-        if (system.Count > 0) parts.Add(system.Count == MessageKinds.All.Count(kind => !kind.HasChannel()) ? "all system messages" : system.Count > 4 ? $"{system.Count} kinds of system message" : string.Join(", ", system));
+        if (
+            notes.Count > 0
+            && notes.Members.All(channel => set.NoteKeys(channel.Index) == UInt128.MaxValue)
+            && WithChannel.All(kind => set.ChannelsOf(kind) == notes)
+        )
+            parts.Add($"everything on {On(notes.Members)}");
+        else
+            AddKinds(set, parts);
+        var system = MessageKinds
+            .All.Where(kind => !kind.HasChannel() && (set.SystemBits >> (int)kind & 1) != 0)
+            .Select(kind => kind.Name())
+            .ToList();
+        if (system.Count > 0)
+            parts.Add(
+                system.Count == MessageKinds.All.Count(kind => !kind.HasChannel()) ? "all system messages"
+                : system.Count > 4 ? $"{system.Count} kinds of system message"
+                : string.Join(", ", system)
+            );
         return string.Join("; ", parts);
     }
 
@@ -26,7 +50,12 @@ public static class SetWords
     {
         foreach (var keys in Channel.All.Where(channel => set.NoteKeys(channel.Index) != 0).GroupBy(channel => set.NoteKeys(channel.Index)))
             parts.Add($"{(keys.Key == UInt128.MaxValue ? "notes" : "notes " + Ranges(keys.Key))} on {On(keys)}");
-        foreach (var channels in WithChannel.Select(kind => (Kind: kind, On: ChannelsOf(set, kind))).Where(item => item.On.Count > 0).GroupBy(item => item.On))
+        foreach (
+            var channels in WithChannel
+                .Select(kind => (Kind: kind, On: ChannelsOf(set, kind)))
+                .Where(item => item.On.Count > 0)
+                .GroupBy(item => item.On)
+        )
             parts.Add($"{string.Join(", ", channels.Select(item => item.Kind.Name()))} on {On(channels.Key.Members)}");
     }
 
@@ -34,7 +63,9 @@ public static class SetWords
     /// <param name="keys">A bit for each key.</param>
     public static string Ranges(UInt128 keys)
     {
-        var ranges = RangesOf(keys).Select(range => range.First == range.Last ? KeyName.Of(range.First) : $"{KeyName.Of(range.First)} – {KeyName.Of(range.Last)}").ToList();
+        var ranges = RangesOf(keys)
+            .Select(range => range.First == range.Last ? KeyName.Of(range.First) : $"{KeyName.Of(range.First)} – {KeyName.Of(range.Last)}")
+            .ToList();
         return ranges.Count <= 4 ? string.Join(", ", ranges) : $"{string.Join(", ", ranges.Take(3))} and {ranges.Count - 3} more ranges";
     }
 
@@ -44,9 +75,11 @@ public static class SetWords
     {
         for (var key = 0; key < 128; key++)
         {
-            if ((keys >> key & 1) == 0) continue;
+            if ((keys >> key & 1) == 0)
+                continue;
             var first = key;
-            while (key < 127 && (keys >> (key + 1) & 1) != 0) key++;
+            while (key < 127 && (keys >> (key + 1) & 1) != 0)
+                key++;
             yield return (first, key);
         }
     }
@@ -54,15 +87,19 @@ public static class SetWords
     private static string On(IEnumerable<Channel> channels)
     {
         var set = ChannelSet.Of(channels);
-        return set.Count == Channel.Count ? "every channel" : set.Count == 1 ? $"channel {set}" : $"channels {set}";
+        return set.Count == Channel.Count ? "every channel"
+            : set.Count == 1 ? $"channel {set}"
+            : $"channels {set}";
     }
 
-    /// <summary>Which messages of one kind are in a set: "ch 3, all keys"; "ch 3, all keys, velocity 127"; for system messages nothing.</summary>
+    /// <summary>Which messages of one kind are in a set: "ch 3, all keys"; "ch 3, all keys, velocity 127"; for system messages
+    /// nothing.</summary>
     /// <param name="set">The set.</param>
     /// <param name="kind">The kind.</param>
     public static string Which(MessageSet set, MessageKind kind)
     {
-        if (!kind.HasChannel()) return "";
+        if (!kind.HasChannel())
+            return "";
         var channels = set.ChannelsOf(kind);
         var text = channels.Count == Channel.Count ? "every channel" : $"ch {channels}";
         if (kind == MessageKind.Note)
@@ -81,7 +118,8 @@ public static class SetWords
         UInt128 Seconds(DataRow row)
         {
             var all = UInt128.Zero;
-            for (var first = 0; first < (kind == MessageKind.Note ? DataRow.Size : 120); first++) all |= row[first];
+            for (var first = 0; first < (kind == MessageKind.Note ? DataRow.Size : 120); first++)
+                all |= row[first];
             return all;
         }
     }
@@ -92,22 +130,28 @@ public static class SetWords
     /// <param name="message">The message.</param>
     internal static string OnlyValues(MessageSet set, in MidiMessage message)
     {
-        if (message.Kind is not (MessageKind.Note or MessageKind.ControlChange)) return "";
+        if (message.Kind is not (MessageKind.Note or MessageKind.ControlChange))
+            return "";
         var row = set.Row(message.Kind == MessageKind.Note ? MessageSet.NoteRow : MessageSet.ControlRow, message.ChannelIndex);
         return row is null ? "" : Only(message.Kind, row[message.Data1], " with ");
     }
 
     private static string Only(MessageKind kind, UInt128 values, string before)
     {
-        if (values == 0 || values == (kind == MessageKind.Note ? UInt128.MaxValue << 1 : UInt128.MaxValue)) return "";
+        if (values == 0 || values == (kind == MessageKind.Note ? UInt128.MaxValue << 1 : UInt128.MaxValue))
+            return "";
         var ranges = RangesOf(values).ToList();
-        var text = string.Join(", ", ranges.Take(3).Select(range => range.First == range.Last ? $"{range.First}" : $"{range.First} – {range.Last}"));
+        var text = string.Join(
+            ", ",
+            ranges.Take(3).Select(range => range.First == range.Last ? $"{range.First}" : $"{range.First} – {range.Last}")
+        );
         return $"{before}{(kind == MessageKind.Note ? "velocity" : "value")} {text}{(ranges.Count > 3 ? " and others" : "")}";
     }
 
     /// <summary>Where kinds are named: "notes, controllers", "everything", "5 kinds".</summary>
     /// <param name="kinds">The kinds.</param>
-    public static string Names(KindSet kinds) => kinds == KindSet.All ? "everything"
+    public static string Names(KindSet kinds) =>
+        kinds == KindSet.All ? "everything"
         : kinds.Count > 4 ? $"{kinds.Members.First().Name()} and {kinds.Count - 1} other kinds"
         : WordList.Of([.. kinds.Members.Select(MessageKinds.Name)]);
 
@@ -116,20 +160,24 @@ public static class SetWords
         var bits = 0;
         for (var channel = 0; channel < Channel.Count; channel++)
         {
-            if (set.HasAny(kind, channel)) bits |= 1 << channel;
+            if (set.HasAny(kind, channel))
+                bits |= 1 << channel;
         }
         return ChannelSet.FromBits((ushort)bits);
     }
 
     /// <summary>Whether anything of a kind is in a set on a channel, from 0.</summary>
-    internal static bool HasAny(this MessageSet set, MessageKind kind, int channel) => kind switch
-    {
-        MessageKind.Note => set.Row(MessageSet.NoteRow, channel) is not null,
-        MessageKind.PolyPressure => set.Row(MessageSet.PolyRow, channel) is not null,
-        MessageKind.ControlChange => set.Row(MessageSet.ControlRow, channel) is { } controls && (controls.Firsts & MessageSet.ControlFirsts) != 0,
-        MessageKind.ChannelMode => set.Row(MessageSet.ControlRow, channel) is { } modes && (modes.Firsts & ~MessageSet.ControlFirsts) != 0,
-        MessageKind.PitchBend => set.Row(MessageSet.BendRow, channel) is not null,
-        MessageKind.ProgramChange => set.Single(MessageSet.ProgramSingle, channel) != 0,
-        _ => set.Single(MessageSet.PressureSingle, channel) != 0,
-    };
+    internal static bool HasAny(this MessageSet set, MessageKind kind, int channel) =>
+        kind switch
+        {
+            MessageKind.Note => set.Row(MessageSet.NoteRow, channel) is not null,
+            MessageKind.PolyPressure => set.Row(MessageSet.PolyRow, channel) is not null,
+            MessageKind.ControlChange => set.Row(MessageSet.ControlRow, channel) is { } controls
+                && (controls.Firsts & MessageSet.ControlFirsts) != 0,
+            MessageKind.ChannelMode => set.Row(MessageSet.ControlRow, channel) is { } modes
+                && (modes.Firsts & ~MessageSet.ControlFirsts) != 0,
+            MessageKind.PitchBend => set.Row(MessageSet.BendRow, channel) is not null,
+            MessageKind.ProgramChange => set.Single(MessageSet.ProgramSingle, channel) != 0,
+            _ => set.Single(MessageSet.PressureSingle, channel) != 0,
+        };
 }

@@ -10,7 +10,8 @@ internal sealed class ValueMap
     /// <summary>The function given by its value for each byte.</summary>
     internal ValueMap(Func<int, int> map)
     {
-        for (var i = 0; i < _to.Length; i++) _to[i] = (short)map(i);
+        for (var i = 0; i < _to.Length; i++)
+            _to[i] = (short)map(i);
     }
 
     internal int this[int value] => _to[value];
@@ -22,7 +23,8 @@ internal sealed class ValueMap
         for (var rest = set; rest != 0; rest &= rest - 1)
         {
             var to = _to[(int)UInt128.TrailingZeroCount(rest)];
-            if (to >= 0) image |= UInt128.One << to;
+            if (to >= 0)
+                image |= UInt128.One << to;
         }
         return image;
     }
@@ -33,7 +35,8 @@ internal sealed class ValueMap
         var from = UInt128.Zero;
         for (var i = 0; i < _to.Length; i++)
         {
-            if (_to[i] >= 0 && (set >> _to[i] & 1) != 0) from |= UInt128.One << i;
+            if (_to[i] >= 0 && (set >> _to[i] & 1) != 0)
+                from |= UInt128.One << i;
         }
         return from;
     }

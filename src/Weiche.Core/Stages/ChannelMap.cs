@@ -72,7 +72,8 @@ public sealed class ChannelMap : IEquatable<ChannelMap>
             map = Identity;
             return true;
         }
-        if (typed.Equals("none", StringComparison.OrdinalIgnoreCase)) return true;
+        if (typed.Equals("none", StringComparison.OrdinalIgnoreCase))
+            return true;
         if (typed.Length == 0)
         {
             problem = "Write which channels pass, like 1→3, 5-8, or “all”.";
@@ -81,13 +82,15 @@ public sealed class ChannelMap : IEquatable<ChannelMap>
         foreach (var part in typed.Split(',', StringSplitOptions.TrimEntries))
         {
             var sides = part.Replace("->", "→", StringComparison.Ordinal).Replace('>', '→').Split('→', StringSplitOptions.TrimEntries);
-            if (sides.Length > 2 || !TryRange(sides[0], out var from, out problem)) return Wrong(part, ref problem);
+            if (sides.Length > 2 || !TryRange(sides[0], out var from, out problem))
+                return Wrong(part, ref problem);
             var to = ChannelSet.None;
             if (sides.Length == 2)
             {
                 foreach (var target in sides[1].Split('+', StringSplitOptions.TrimEntries))
                 {
-                    if (!TryRange(target, out var range, out problem)) return Wrong(part, ref problem);
+                    if (!TryRange(target, out var range, out problem))
+                        return Wrong(part, ref problem);
                     to = ChannelSet.FromBits((ushort)(to.Bits | range.Bits));
                 }
             }
@@ -108,7 +111,8 @@ public sealed class ChannelMap : IEquatable<ChannelMap>
     public static bool TryParseList(string? text, out ChannelSet channels, out string problem)
     {
         channels = ChannelSet.None;
-        if (!TryParse(text, out var map, out problem)) return false;
+        if (!TryParse(text, out var map, out problem))
+            return false;
         if (text.AsSpan().ContainsAny('→', '>'))
         {
             problem = $"“{text?.Trim()}” is a channel map, not a list of channels.";
@@ -121,7 +125,8 @@ public sealed class ChannelMap : IEquatable<ChannelMap>
 
     private static bool Wrong(string part, ref string problem)
     {
-        if (problem.Length == 0) problem = $"“{part}” is not a channel. Write it like 1→3, 5-8, or “all”.";
+        if (problem.Length == 0)
+            problem = $"“{part}” is not a channel. Write it like 1→3, 5-8, or “all”.";
         return false;
     }
 
@@ -130,11 +135,13 @@ public sealed class ChannelMap : IEquatable<ChannelMap>
         channels = ChannelSet.None;
         problem = "";
         var ends = text.Split('-', '–');
-        if (ends.Length > 2) return false;
+        if (ends.Length > 2)
+            return false;
         Span<int> numbers = [0, 0];
         for (var i = 0; i < ends.Length; i++)
         {
-            if (!int.TryParse(ends[i].Trim(), NumberStyles.None, CultureInfo.InvariantCulture, out var number)) return false;
+            if (!int.TryParse(ends[i].Trim(), NumberStyles.None, CultureInfo.InvariantCulture, out var number))
+                return false;
             if (number is < 1 or > Channel.Count)
             {
                 problem = $"There is no channel {number}: channels go from 1 to 16.";
@@ -142,30 +149,37 @@ public sealed class ChannelMap : IEquatable<ChannelMap>
             }
             numbers[i] = number;
         }
-        if (ends.Length == 1) numbers[1] = numbers[0];
+        if (ends.Length == 1)
+            numbers[1] = numbers[0];
         if (numbers[0] > numbers[1])
         {
             problem = $"The range {text} is upside down: write {numbers[1]}-{numbers[0]}.";
             return false;
         }
-        for (var number = numbers[0]; number <= numbers[1]; number++) channels = channels.With(Channel.FromNumber(number), true);
+        for (var number = numbers[0]; number <= numbers[1]; number++)
+            channels = channels.With(Channel.FromNumber(number), true);
         return true;
     }
 
     /// <summary>The map as it could be typed: "all", "1→3, 5–8", "none".</summary>
     public override string ToString()
     {
-        if (Equals(Identity)) return "all";
+        if (Equals(Identity))
+            return "all";
         var kept = ChannelSet.None;
         var parts = new List<string>();
         foreach (var channel in Channel.All)
         {
             var targets = this[channel];
-            if (targets.Count == 0) continue;
-            if (targets.Count == 1 && targets.Contains(channel)) kept = kept.With(channel, true);
-            else parts.Add($"{channel}→{string.Join('+', targets.Members)}");
+            if (targets.Count == 0)
+                continue;
+            if (targets.Count == 1 && targets.Contains(channel))
+                kept = kept.With(channel, true);
+            else
+                parts.Add($"{channel}→{string.Join('+', targets.Members)}");
         }
-        if (kept.Count > 0) parts.Add(kept.ToString());
+        if (kept.Count > 0)
+            parts.Add(kept.ToString());
         return parts.Count == 0 ? "none" : string.Join(", ", parts);
     }
 

@@ -30,11 +30,15 @@ public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Sta
     {
         get
         {
-            if (KeepWhole) return "MPE kept whole";
-            if (Map.Equals(ChannelMap.Identity)) return "all channels";
-            if (Map.Equals(ChannelMap.Nothing)) return "no channel";
+            if (KeepWhole)
+                return "MPE kept whole";
+            if (Map.Equals(ChannelMap.Identity))
+                return "all channels";
+            if (Map.Equals(ChannelMap.Nothing))
+                return "no channel";
             var text = "ch " + Map.ToString().Replace("→", " → ", StringComparison.Ordinal);
-            if (text.Length <= LongestSign) return text;
+            if (text.Length <= LongestSign)
+                return text;
             var passing = Channel.All.Where(channel => Map[channel].Count > 0).ToList();
             var targets = passing.Aggregate(0, (bits, channel) => bits | Map[channel].Bits);
             return BitOperations.PopCount((uint)targets) == 1
@@ -49,7 +53,9 @@ public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Sta
     /// <inheritdoc/>
     public override int Apply(in MidiMessage message, Span<MidiMessage> results)
     {
-        return message.HasChannel ? FanOut(message, InForce[Channel.FromIndex(message.ChannelIndex)].Bits, results) : Pass(message, results);
+        return message.HasChannel
+            ? FanOut(message, InForce[Channel.FromIndex(message.ChannelIndex)].Bits, results)
+            : Pass(message, results);
     }
 
     /// <inheritdoc/>
@@ -69,18 +75,31 @@ public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Sta
                 for (var other = one + 1; other < targets.Count; other++)
                 {
                     for (var kind = 0; kind < MessageSet.RowKinds; kind++)
-                        builder.Add(kind, from.Index, DataRow.Intersect(once.Row(kind, targets[one].Index), once.Row(kind, targets[other].Index)));
+                        builder.Add(
+                            kind,
+                            from.Index,
+                            DataRow.Intersect(once.Row(kind, targets[one].Index), once.Row(kind, targets[other].Index))
+                        );
                     for (var kind = 0; kind < MessageSet.SingleKinds; kind++)
-                        builder.AddSingles(kind, from.Index, once.Single(kind, targets[one].Index) & once.Single(kind, targets[other].Index));
+                        builder.AddSingles(
+                            kind,
+                            from.Index,
+                            once.Single(kind, targets[one].Index) & once.Single(kind, targets[other].Index)
+                        );
                 }
             }
         }
         return builder.ToSet();
     }
 
-    internal override CompiledStage Compile() => Channel.All.All(channel => InForce[channel].Count <= 1)
-        ? TableStage.OfStatus(status => status >= 0xF0 ? status : InForce[Channel.FromIndex(status & 15)] is { Count: 1 } one ? status & 0xF0 | one.Members.First().Index : 0)
-        : new Compiled(InForce);
+    internal override CompiledStage Compile() =>
+        Channel.All.All(channel => InForce[channel].Count <= 1)
+            ? TableStage.OfStatus(status =>
+                status >= 0xF0 ? status
+                : InForce[Channel.FromIndex(status & 15)] is { Count: 1 } one ? status & 0xF0 | one.Members.First().Index
+                : 0
+            )
+            : new Compiled(InForce);
 
     private MessageSet Through(MessageSet set, bool forward)
     {
@@ -90,8 +109,10 @@ public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Sta
             for (var rest = (uint)InForce[Channel.FromIndex(from)].Bits; rest != 0; rest &= rest - 1)
             {
                 var to = BitOperations.TrailingZeroCount(rest);
-                if (forward) Move(set, from, to, builder);
-                else Move(set, to, from, builder);
+                if (forward)
+                    Move(set, from, to, builder);
+                else
+                    Move(set, to, from, builder);
             }
         }
         builder.AddSystem(set.SystemBits);
@@ -109,8 +130,10 @@ public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Sta
 
     private static void Move(MessageSet set, int from, int to, MessageSet.Builder builder)
     {
-        for (var kind = 0; kind < MessageSet.RowKinds; kind++) builder.Add(kind, to, set.Row(kind, from));
-        for (var kind = 0; kind < MessageSet.SingleKinds; kind++) builder.AddSingles(kind, to, set.Single(kind, from));
+        for (var kind = 0; kind < MessageSet.RowKinds; kind++)
+            builder.Add(kind, to, set.Row(kind, from));
+        for (var kind = 0; kind < MessageSet.SingleKinds; kind++)
+            builder.AddSingles(kind, to, set.Single(kind, from));
     }
 
     private sealed class Compiled(ChannelMap map) : CompiledStage
@@ -121,13 +144,17 @@ public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Sta
             message.HasChannel ? FanOut(message, _targets[message.ChannelIndex], results) : Pass(message, results);
     }
 
-    private sealed class ChannelsSort() : StageSort<ChannelsStage>(
-        "Channels", "channels", "Channels that pass, and where to.",
-        """
-        "map": { "type": "string", "description": "Where channels go on: \"all\", \"none\", \"1→3, 5-8\", \"2→5+6\"." },
-        "keepWhole": { "type": "boolean", "description": "An MPE stream: every channel goes on as it is." }
-        """,
-        "\"map\"")
+    private sealed class ChannelsSort()
+        : StageSort<ChannelsStage>(
+            "Channels",
+            "channels",
+            "Channels that pass, and where to.",
+            """
+            "map": { "type": "string", "description": "Where channels go on: \"all\", \"none\", \"1→3, 5-8\", \"2→5+6\"." },
+            "keepWhole": { "type": "boolean", "description": "An MPE stream: every channel goes on as it is." }
+            """,
+            "\"map\""
+        )
     {
         public override Stage Fresh => new ChannelsStage(ChannelMap.Identity);
 
@@ -137,14 +164,22 @@ public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Sta
 
         internal override bool TryReadLine(string word, string rest, [NotNullWhen(true)] out Stage? stage, out string problem)
         {
-            if (word != Mpe) return TryRead(rest, out stage, out problem);
-            (stage, problem) = (rest.ToLowerInvariant() is "" or "kept whole" or "whole" ? new ChannelsStage(ChannelMap.Identity, true) : null, "");
+            if (word != Mpe)
+                return TryRead(rest, out stage, out problem);
+            (stage, problem) = (
+                rest.ToLowerInvariant() is "" or "kept whole" or "whole" ? new ChannelsStage(ChannelMap.Identity, true) : null,
+                ""
+            );
             return stage is not null;
         }
 
-        public override Stage Read(StageFields fields) => TryRead(fields.Text("map"), out var stage, out var problem)
-            ? (ChannelsStage)stage with { KeepWhole = fields.Flag("keepWhole", false) }
-            : throw new FormatException($"A Channels stage: {problem}");
+        public override Stage Read(StageFields fields) =>
+            TryRead(fields.Text("map"), out var stage, out var problem)
+                ? (ChannelsStage)stage with
+                {
+                    KeepWhole = fields.Flag("keepWhole", false),
+                }
+                : throw new FormatException($"A Channels stage: {problem}");
 
         public override bool TryRead(string? text, [NotNullWhen(true)] out Stage? stage, out string problem)
         {
@@ -152,14 +187,16 @@ public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Sta
             return stage is not null;
         }
 
-        public override bool TryRead(StageField field, [NotNullWhen(true)] out Stage? stage, out string problem) => TryRead(field("map"), out stage, out problem);
+        public override bool TryRead(StageField field, [NotNullWhen(true)] out Stage? stage, out string problem) =>
+            TryRead(field("map"), out stage, out problem);
 
         private protected override string TextOf(ChannelsStage stage) => stage.Map.ToString();
 
         private protected override void Write(ChannelsStage stage, Utf8JsonWriter writer)
         {
             writer.WriteString("map", stage.Map.ToString());
-            if (stage.KeepWhole) writer.WriteBoolean("keepWhole", true);
+            if (stage.KeepWhole)
+                writer.WriteBoolean("keepWhole", true);
         }
     }
 }

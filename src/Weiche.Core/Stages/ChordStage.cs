@@ -24,9 +24,12 @@ public sealed record ChordStage : Stage
     public ChordStage(params IEnumerable<int> offsets)
     {
         Offsets = [.. offsets.Order()];
-        if (Offsets.Length is 0 or > MaxOffsets) throw new ArgumentException($"A chord has 1 to {MaxOffsets} offsets.", nameof(offsets));
-        if (Offsets[0] < -127 || Offsets[^1] > 127) throw new ArgumentException("Offsets go from −127 to 127.", nameof(offsets));
-        if (Offsets.Distinct().Count() != Offsets.Length) throw new ArgumentException("A chord has each offset once.", nameof(offsets));
+        if (Offsets.Length is 0 or > MaxOffsets)
+            throw new ArgumentException($"A chord has 1 to {MaxOffsets} offsets.", nameof(offsets));
+        if (Offsets[0] < -127 || Offsets[^1] > 127)
+            throw new ArgumentException("Offsets go from −127 to 127.", nameof(offsets));
+        if (Offsets.Distinct().Count() != Offsets.Length)
+            throw new ArgumentException("A chord has each offset once.", nameof(offsets));
     }
 
     /// <summary>The offsets in semitones, ascending.</summary>
@@ -45,16 +48,19 @@ public sealed record ChordStage : Stage
     public override int GetHashCode() => Offsets.Aggregate(0, HashCode.Combine);
 
     /// <inheritdoc/>
-    public override string WhyStopped(in MidiMessage message) => $"every key of the chord on {KeyName.Of(message.Data1)} is beyond the last key";
+    public override string WhyStopped(in MidiMessage message) =>
+        $"every key of the chord on {KeyName.Of(message.Data1)} is beyond the last key";
 
     /// <inheritdoc/>
     public override int Apply(in MidiMessage message, Span<MidiMessage> results)
     {
-        if (message.Kind is not (MessageKind.Note or MessageKind.PolyPressure)) return Pass(message, results);
+        if (message.Kind is not (MessageKind.Note or MessageKind.PolyPressure))
+            return Pass(message, results);
         var count = 0;
         foreach (var offset in Offsets)
         {
-            if (message.Data1 + offset is >= 0 and <= 127) results[count++] = message.WithData(message.Data1 + offset, message.Data2);
+            if (message.Data1 + offset is >= 0 and <= 127)
+                results[count++] = message.WithData(message.Data1 + offset, message.Data2);
         }
         return count;
     }
@@ -68,7 +74,8 @@ public sealed record ChordStage : Stage
     internal override MessageSet PreImageTwice(MessageSet once, MessageSet twice)
     {
         var builder = MessageSet.Builder.From(PreImage(twice));
-        foreach (var kind in (ReadOnlySpan<int>)[MessageSet.NoteRow, MessageSet.PolyRow]) builder.AddMapped(once, kind, row => Meeting(row, Offsets));
+        foreach (var kind in (ReadOnlySpan<int>)[MessageSet.NoteRow, MessageSet.PolyRow])
+            builder.AddMapped(once, kind, row => Meeting(row, Offsets));
         return builder.ToSet();
     }
 
@@ -99,12 +106,16 @@ public sealed record ChordStage : Stage
         return builder.ToSet();
     }
 
-    private sealed class ChordSort() : StageSort<ChordStage>(
-        "Chord", "chord", "Several keys of one.",
-        """
-        "offsets": { "type": "array", "items": { "type": "integer", "minimum": -127, "maximum": 127 }, "minItems": 1, "maxItems": 8 }
-        """,
-        "\"offsets\"")
+    private sealed class ChordSort()
+        : StageSort<ChordStage>(
+            "Chord",
+            "chord",
+            "Several keys of one.",
+            """
+            "offsets": { "type": "array", "items": { "type": "integer", "minimum": -127, "maximum": 127 }, "minItems": 1, "maxItems": 8 }
+            """,
+            "\"offsets\""
+        )
     {
         public override Stage Fresh => new ChordStage(0);
 
@@ -120,10 +131,12 @@ public sealed record ChordStage : Stage
             var offsets = new List<int>();
             foreach (var part in (text ?? "").Split([' ', ','], StringSplitOptions.RemoveEmptyEntries))
             {
-                if (!TypedNumber.TryRead(part, -127, 127, out var offset) || offsets.Contains(offset) || offsets.Count == MaxOffsets) return false;
+                if (!TypedNumber.TryRead(part, -127, 127, out var offset) || offsets.Contains(offset) || offsets.Count == MaxOffsets)
+                    return false;
                 offsets.Add(offset);
             }
-            if (offsets.Count == 0) return false;
+            if (offsets.Count == 0)
+                return false;
             (stage, problem) = (new ChordStage(offsets), "");
             return true;
         }
@@ -133,7 +146,8 @@ public sealed record ChordStage : Stage
         private protected override void Write(ChordStage stage, Utf8JsonWriter writer)
         {
             writer.WriteStartArray("offsets");
-            foreach (var offset in stage.Offsets) writer.WriteNumberValue(offset);
+            foreach (var offset in stage.Offsets)
+                writer.WriteNumberValue(offset);
             writer.WriteEndArray();
         }
     }

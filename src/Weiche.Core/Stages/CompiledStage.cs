@@ -27,35 +27,25 @@ internal abstract class CompiledStage
     /// <param name="position">Pulses since the beginning.</param>
     /// <param name="at">When it is.</param>
     /// <param name="interval">µs to the next one.</param>
-    internal virtual void Beat(long position, MidiTime at, double interval)
-    {
-    }
+    internal virtual void Beat(long position, MidiTime at, double interval) { }
 
     /// <summary>Stands for all sources.</summary>
     internal const int AllSources = -1;
 
     /// <summary>What a source holds is not held any more, and what was made of it ends.</summary>
     /// <param name="source">The source; <see cref="AllSources"/> for all.</param>
-    internal virtual void Forget(int source)
-    {
-    }
+    internal virtual void Forget(int source) { }
 
     /// <summary>The same for all sources but some.</summary>
     /// <param name="sources">For each source, by its number, whether it is kept.</param>
-    internal virtual void KeepOnly(ReadOnlySpan<bool> sources)
-    {
-    }
+    internal virtual void KeepOnly(ReadOnlySpan<bool> sources) { }
 
     /// <summary>Takes the place of another while messages run: what is held is held on.</summary>
     /// <param name="before">The other.</param>
-    internal virtual void GoOnFrom(CompiledStage before)
-    {
-    }
+    internal virtual void GoOnFrom(CompiledStage before) { }
 
     /// <summary>The time has stopped: what it made ends.</summary>
-    internal virtual void Halt()
-    {
-    }
+    internal virtual void Halt() { }
 
     /// <summary>Lets go of one kept message that is due.</summary>
     /// <param name="now">The time.</param>
@@ -74,7 +64,8 @@ internal abstract class CompiledStage
 /// <param name="stage">The stage.</param>
 internal sealed class RuleStage(Stage stage) : CompiledStage
 {
-    internal override int Apply(in MidiMessage message, MidiTime now, int source, Span<MidiMessage> results) => stage.Apply(message, results);
+    internal override int Apply(in MidiMessage message, MidiTime now, int source, Span<MidiMessage> results) =>
+        stage.Apply(message, results);
 }
 
 /// <summary>
@@ -100,7 +91,8 @@ internal sealed class TableStage : CompiledStage
     internal static TableStage OfStatus(Func<int, int> status)
     {
         var stage = new TableStage { _status = (byte[])AsItIs.Clone() };
-        for (var i = 0x80; i < 256; i++) stage._status[i] = (byte)status(i);
+        for (var i = 0x80; i < 256; i++)
+            stage._status[i] = (byte)status(i);
         return stage;
     }
 
@@ -109,7 +101,8 @@ internal sealed class TableStage : CompiledStage
     internal static TableStage OfKeys(Func<int, int> keys)
     {
         var stage = new TableStage { _keys = new byte[128] };
-        for (var i = 0; i < 128; i++) stage._keys[i] = keys(i) is >= 0 and var key ? (byte)key : Stopped;
+        for (var i = 0; i < 128; i++)
+            stage._keys[i] = keys(i) is >= 0 and var key ? (byte)key : Stopped;
         return stage;
     }
 
@@ -118,22 +111,26 @@ internal sealed class TableStage : CompiledStage
     internal static TableStage OfVelocities(Func<int, int> velocities)
     {
         var stage = new TableStage { _velocities = new byte[128] };
-        for (var i = 1; i < 128; i++) stage._velocities[i] = velocities(i) is >= 0 and var velocity ? (byte)velocity : Stopped;
+        for (var i = 1; i < 128; i++)
+            stage._velocities[i] = velocities(i) is >= 0 and var velocity ? (byte)velocity : Stopped;
         return stage;
     }
 
     /// <summary>The table that does what this one does and then another.</summary>
-    internal TableStage Then(TableStage next) => new()
-    {
-        _status = Then(_status, next._status, 0),
-        _keys = Then(_keys, next._keys, Stopped),
-        _velocities = Then(_velocities, next._velocities, Stopped),
-    };
+    internal TableStage Then(TableStage next) =>
+        new()
+        {
+            _status = Then(_status, next._status, 0),
+            _keys = Then(_keys, next._keys, Stopped),
+            _velocities = Then(_velocities, next._velocities, Stopped),
+        };
 
     private static byte[] Then(byte[] first, byte[] next, byte stopped)
     {
-        if (first == AsItIs) return next;
-        if (next == AsItIs) return first;
+        if (first == AsItIs)
+            return next;
+        if (next == AsItIs)
+            return first;
         return Array.ConvertAll(first, value => value == stopped ? stopped : next[value]);
     }
 
@@ -143,15 +140,18 @@ internal sealed class TableStage : CompiledStage
     internal bool TryApply(ref MidiMessage message)
     {
         var status = _status[message.Status];
-        if (status == 0) return false;
+        if (status == 0)
+            return false;
         if (status >= 0xB0)
         {
-            if (status != message.Status) message = message.WithStatus(status);
+            if (status != message.Status)
+                message = message.WithStatus(status);
             return true;
         }
         var key = _keys[message.Data1];
         var value = (status & 0xF0) == 0x90 ? _velocities[message.Data2] : message.Data2;
-        if ((key | value) >= 0x80) return false;
+        if ((key | value) >= 0x80)
+            return false;
         message = MidiMessage.Raw(status, key, value);
         return true;
     }

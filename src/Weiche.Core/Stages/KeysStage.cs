@@ -41,7 +41,8 @@ public sealed record KeysStage : Stage
     public override StageSort Sort => AsSort;
 
     /// <inheritdoc/>
-    public override string Sign => (Outside ? "not " : "") + (Lowest == Highest ? KeyName.Of(Lowest) : $"{KeyName.Of(Lowest)} – {KeyName.Of(Highest)}");
+    public override string Sign =>
+        (Outside ? "not " : "") + (Lowest == Highest ? KeyName.Of(Lowest) : $"{KeyName.Of(Lowest)} – {KeyName.Of(Highest)}");
 
     private UInt128 Passing
     {
@@ -56,13 +57,15 @@ public sealed record KeysStage : Stage
     public override string WhyStopped(in MidiMessage message)
     {
         var key = KeyName.Of(message.Data1);
-        if (Outside) return $"{key} is within {KeyName.Of(Lowest)} to {KeyName.Of(Highest)}";
+        if (Outside)
+            return $"{key} is within {KeyName.Of(Lowest)} to {KeyName.Of(Highest)}";
         return message.Data1 < Lowest ? $"{key} is below {KeyName.Of(Lowest)}" : $"{key} is above {KeyName.Of(Highest)}";
     }
 
     /// <inheritdoc/>
     public override int Apply(in MidiMessage message, Span<MidiMessage> results) =>
-        message.Kind is not (MessageKind.Note or MessageKind.PolyPressure) || (message.Data1 >= Lowest && message.Data1 <= Highest) != Outside
+        message.Kind is not (MessageKind.Note or MessageKind.PolyPressure)
+        || (message.Data1 >= Lowest && message.Data1 <= Highest) != Outside
             ? Pass(message, results)
             : 0;
 
@@ -74,12 +77,16 @@ public sealed record KeysStage : Stage
 
     internal override CompiledStage Compile() => TableStage.OfKeys(key => (Passing >> key & 1) != 0 ? key : -1);
 
-    private sealed class KeysSort() : StageSort<KeysStage>(
-        "Keys", "keys", "Keys from low to high pass, or those outside.",
-        """
-        "low": { "type": "integer", "minimum": 0, "maximum": 127 }, "high": { "type": "integer", "minimum": 0, "maximum": 127 }, "outside": { "type": "boolean" }
-        """,
-        "\"low\", \"high\"")
+    private sealed class KeysSort()
+        : StageSort<KeysStage>(
+            "Keys",
+            "keys",
+            "Keys from low to high pass, or those outside.",
+            """
+            "low": { "type": "integer", "minimum": 0, "maximum": 127 }, "high": { "type": "integer", "minimum": 0, "maximum": 127 }, "outside": { "type": "boolean" }
+            """,
+            "\"low\", \"high\""
+        )
     {
         public override Stage Fresh => new KeysStage(0, 127);
 
@@ -98,8 +105,10 @@ public sealed record KeysStage : Stage
             problem = "Write the lowest and the highest key, like C1 – B2 or 36 – 59; “not” before it for the keys outside.";
             var typed = (text ?? "").Trim();
             var outside = typed.StartsWith("not ", StringComparison.OrdinalIgnoreCase);
-            if (outside) typed = typed[4..].Trim();
-            if (!TryRange(typed, out var low, out var high)) return false;
+            if (outside)
+                typed = typed[4..].Trim();
+            if (!TryRange(typed, out var low, out var high))
+                return false;
             if (low > high)
             {
                 problem = $"The range is upside down: {KeyName.Of(low)} is above {KeyName.Of(high)}.";
@@ -111,15 +120,19 @@ public sealed record KeysStage : Stage
 
         // A bare number may be anything.
         internal override Stage? TryReadBare(string text) =>
-            !int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out _) && TryRead(text, out var stage, out _) ? stage : null;
+            !int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out _) && TryRead(text, out var stage, out _)
+                ? stage
+                : null;
 
-        private protected override string TextOf(KeysStage stage) => $"{(stage.Outside ? "not " : "")}{KeyName.Of(stage.Lowest)} – {KeyName.Of(stage.Highest)}";
+        private protected override string TextOf(KeysStage stage) =>
+            $"{(stage.Outside ? "not " : "")}{KeyName.Of(stage.Lowest)} – {KeyName.Of(stage.Highest)}";
 
         private protected override void Write(KeysStage stage, Utf8JsonWriter writer)
         {
             writer.WriteNumber("low", stage.Lowest);
             writer.WriteNumber("high", stage.Highest);
-            if (stage.Outside) writer.WriteBoolean("outside", true);
+            if (stage.Outside)
+                writer.WriteBoolean("outside", true);
         }
 
         private static bool TryRange(string text, out int low, out int high)
@@ -133,7 +146,12 @@ public sealed record KeysStage : Stage
             // A dash may be the sign of an octave too: every place is tried.
             for (var i = 1; i < text.Length - 1; i++)
             {
-                if (text[i] is '-' or '–' && KeyName.TryParse(text[..i].Trim(), out low) && KeyName.TryParse(text[(i + 1)..].Trim(), out high)) return true;
+                if (
+                    text[i] is '-' or '–'
+                    && KeyName.TryParse(text[..i].Trim(), out low)
+                    && KeyName.TryParse(text[(i + 1)..].Trim(), out high)
+                )
+                    return true;
             }
             return false;
         }

@@ -20,10 +20,13 @@ public sealed record KindsStage(KindSet Passing) : Stage
     {
         get
         {
-            if (Passing == KindSet.All) return "all kinds";
-            if (Passing.IsEmpty) return "nothing";
+            if (Passing == KindSet.All)
+                return "all kinds";
+            if (Passing.IsEmpty)
+                return "nothing";
             var stopped = Passing.Complement;
-            if (stopped.Count <= 2) return "no " + string.Join(", ", stopped.Members.Select(MessageKinds.ShortName));
+            if (stopped.Count <= 2)
+                return "no " + string.Join(", ", stopped.Members.Select(MessageKinds.ShortName));
             return Passing.Count <= 2
                 ? string.Join(", ", Passing.Members.Select(MessageKinds.ShortName))
                 : $"{Passing.Count} of {MessageKinds.Count} kinds";
@@ -50,12 +53,19 @@ public sealed record KindsStage(KindSet Passing) : Stage
             ? TableStage.OfStatus(status => Passing.Contains(MidiMessage.Raw(status, 0, 0).Kind) ? status : 0)
             : new RuleStage(this);
 
-    private sealed class KindsSort() : StageSort<KindsStage>(
-        "Kinds", "kinds", "Lets only these kinds of message pass.",
-        $$"""
-        "pass": { "type": "array", "items": { "enum": [{{string.Join(", ", MessageKinds.All.Select(kind => $"\"{WordOf(kind)}\""))}}] } }
-        """,
-        "\"pass\"")
+    private sealed class KindsSort()
+        : StageSort<KindsStage>(
+            "Kinds",
+            "kinds",
+            "Lets only these kinds of message pass.",
+            $$"""
+            "pass": { "type": "array", "items": { "enum": [{{string.Join(
+                ", ",
+                MessageKinds.All.Select(kind => $"\"{WordOf(kind)}\"")
+            )}}] } }
+            """,
+            "\"pass\""
+        )
     {
         // What a musician says, and the kinds that it means.
         private static readonly Dictionary<string, MessageKind[]> Spoken = new(StringComparer.OrdinalIgnoreCase)
@@ -94,12 +104,18 @@ public sealed record KindsStage(KindSet Passing) : Stage
         {
             (stage, problem) = (null, "");
             var set = KindSet.None;
-            foreach (var name in rest.Replace(" and ", ",", StringComparison.OrdinalIgnoreCase).Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries))
+            foreach (
+                var name in rest.Replace(" and ", ",", StringComparison.OrdinalIgnoreCase)
+                    .Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries)
+            )
             {
-                if (!Spoken.TryGetValue(name, out var kinds)) return false;
-                foreach (var kind in kinds) set = set.With(kind, true);
+                if (!Spoken.TryGetValue(name, out var kinds))
+                    return false;
+                foreach (var kind in kinds)
+                    set = set.With(kind, true);
             }
-            if (set.IsEmpty) return false;
+            if (set.IsEmpty)
+                return false;
             stage = new KindsStage(word is "only" or "just" ? set : set.Complement);
             return true;
         }
@@ -107,11 +123,15 @@ public sealed record KindsStage(KindSet Passing) : Stage
         private protected override void Write(KindsStage stage, Utf8JsonWriter writer)
         {
             writer.WriteStartArray("pass");
-            foreach (var kind in stage.Passing.Members) writer.WriteStringValue(WordOf(kind));
+            foreach (var kind in stage.Passing.Members)
+                writer.WriteStringValue(WordOf(kind));
             writer.WriteEndArray();
         }
 
-        private static readonly Dictionary<MessageKind, string> Words = MessageKinds.All.ToDictionary(kind => kind, kind => JsonNamingPolicy.CamelCase.ConvertName(kind.ToString()));
+        private static readonly Dictionary<MessageKind, string> Words = MessageKinds.All.ToDictionary(
+            kind => kind,
+            kind => JsonNamingPolicy.CamelCase.ConvertName(kind.ToString())
+        );
 
         private static string WordOf(MessageKind kind) => Words[kind];
 
@@ -119,7 +139,8 @@ public sealed record KindsStage(KindSet Passing) : Stage
         {
             foreach (var kind in MessageKinds.All)
             {
-                if (WordOf(kind) == word) return kind;
+                if (WordOf(kind) == word)
+                    return kind;
             }
             throw new FormatException($"“{word}” is no kind of message.");
         }

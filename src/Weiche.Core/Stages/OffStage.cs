@@ -11,7 +11,8 @@ public sealed record OffStage : Stage
     /// <exception cref="ArgumentException">It is switched off already.</exception>
     public OffStage(Stage inner)
     {
-        if (inner is OffStage) throw new ArgumentException("The stage is switched off already.", nameof(inner));
+        if (inner is OffStage)
+            throw new ArgumentException("The stage is switched off already.", nameof(inner));
         Inner = inner;
     }
 

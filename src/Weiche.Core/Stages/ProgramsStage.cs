@@ -31,9 +31,12 @@ public sealed record ProgramsStage : Stage
         OthersPass = othersPass;
         foreach (var rule in Rules)
         {
-            if (rule.From is < 0 or > 127 || rule.To is < 0 or > 127) throw new ArgumentException("Programs go from 1 to 128.", nameof(rules));
-            if (rule.Bank is < 0 or > 16383) throw new ArgumentException("Banks go from 0 to 16383.", nameof(rules));
-            if (_rules[rule.From] is not null) throw new ArgumentException($"Program {rule.From + 1} has two rules.", nameof(rules));
+            if (rule.From is < 0 or > 127 || rule.To is < 0 or > 127)
+                throw new ArgumentException("Programs go from 1 to 128.", nameof(rules));
+            if (rule.Bank is < 0 or > 16383)
+                throw new ArgumentException("Banks go from 0 to 16383.", nameof(rules));
+            if (_rules[rule.From] is not null)
+                throw new ArgumentException($"Program {rule.From + 1} has two rules.", nameof(rules));
             _rules[rule.From] = rule;
         }
     }
@@ -52,10 +55,15 @@ public sealed record ProgramsStage : Stage
     {
         get
         {
-            if (Rules.Length == 0) return OthersPass ? "all programs" : "no program";
-            if (Rules.Length > 1) return $"{Rules.Length} programs";
+            if (Rules.Length == 0)
+                return OthersPass ? "all programs" : "no program";
+            if (Rules.Length > 1)
+                return $"{Rules.Length} programs";
             var only = Rules[0];
-            return string.Create(CultureInfo.InvariantCulture, $"prog {only.From + 1} → {(only.To is { } to ? (to + 1).ToString(CultureInfo.InvariantCulture) : "stop")}");
+            return string.Create(
+                CultureInfo.InvariantCulture,
+                $"prog {only.From + 1} → {(only.To is { } to ? (to + 1).ToString(CultureInfo.InvariantCulture) : "stop")}"
+            );
         }
     }
 
@@ -71,9 +79,12 @@ public sealed record ProgramsStage : Stage
     /// <inheritdoc/>
     public override int Apply(in MidiMessage message, Span<MidiMessage> results)
     {
-        if (message.Kind != MessageKind.ProgramChange) return Pass(message, results);
-        if (_rules[message.Data1] is not { } rule) return OthersPass ? Pass(message, results) : 0;
-        if (rule.To is not { } to) return 0;
+        if (message.Kind != MessageKind.ProgramChange)
+            return Pass(message, results);
+        if (_rules[message.Data1] is not { } rule)
+            return OthersPass ? Pass(message, results) : 0;
+        if (rule.To is not { } to)
+            return 0;
         var count = 0;
         if (rule.Bank is { } bank)
         {
@@ -91,7 +102,8 @@ public sealed record ProgramsStage : Stage
         for (var channel = 0; channel < Channel.Count; channel++)
         {
             builder.ClearSingles(MessageSet.ProgramSingle, channel);
-            for (var rest = set.Single(MessageSet.ProgramSingle, channel); rest != 0; rest &= rest - 1) Add(builder, channel, (int)UInt128.TrailingZeroCount(rest));
+            for (var rest = set.Single(MessageSet.ProgramSingle, channel); rest != 0; rest &= rest - 1)
+                Add(builder, channel, (int)UInt128.TrailingZeroCount(rest));
         }
         return builder.ToSet();
     }
@@ -110,7 +122,8 @@ public sealed record ProgramsStage : Stage
                 var count = Apply(message, results);
                 for (var i = 0; i < count; i++)
                 {
-                    if (set.Contains(results[i])) builder.Add(message);
+                    if (set.Contains(results[i]))
+                        builder.Add(message);
                 }
             }
         }
@@ -127,8 +140,10 @@ public sealed record ProgramsStage : Stage
             {
                 var ways = 0;
                 var message = MidiMessage.Raw(0xC0 | channel, rule.From, 0);
-                for (var i = Apply(message, results) - 1; i >= 0; i--) ways += once.Contains(results[i]) ? 1 : 0;
-                if (ways > 1) builder.Add(message);
+                for (var i = Apply(message, results) - 1; i >= 0; i--)
+                    ways += once.Contains(results[i]) ? 1 : 0;
+                if (ways > 1)
+                    builder.Add(message);
             }
         }
         return builder.ToSet();
@@ -140,17 +155,22 @@ public sealed record ProgramsStage : Stage
     {
         Span<MidiMessage> results = stackalloc MidiMessage[MaxFanOut];
         var count = Apply(MidiMessage.Raw(0xC0 | channel, program, 0), results);
-        for (var i = 0; i < count; i++) builder.Add(results[i]);
+        for (var i = 0; i < count; i++)
+            builder.Add(results[i]);
     }
 
-    private sealed class ProgramsSort() : RuleListSort<ProgramsStage, ProgramRule, int>(
-        "Programs", "programs", "Makes other programs of programs.",
-        """
-        "rules": { "type": "array", "items": { "type": "object", "properties": { "from": { "type": "integer", "minimum": 1, "maximum": 128 },
-          "to": { "type": "integer", "minimum": 1, "maximum": 128 }, "bank": { "type": "integer", "minimum": 0, "maximum": 16383 } },
-          "required": ["from"], "additionalProperties": false, "description": "Programs as on screen, 1 to 128. Without \"to\" the program is stopped." } },
-        "others": { "type": "boolean" }
-        """)
+    private sealed class ProgramsSort()
+        : RuleListSort<ProgramsStage, ProgramRule, int>(
+            "Programs",
+            "programs",
+            "Makes other programs of programs.",
+            """
+            "rules": { "type": "array", "items": { "type": "object", "properties": { "from": { "type": "integer", "minimum": 1, "maximum": 128 },
+              "to": { "type": "integer", "minimum": 1, "maximum": 128 }, "bank": { "type": "integer", "minimum": 0, "maximum": 16383 } },
+              "required": ["from"], "additionalProperties": false, "description": "Programs as on screen, 1 to 128. Without \"to\" the program is stopped." } },
+            "others": { "type": "boolean" }
+            """
+        )
     {
         public override string Example => "1→5, 2 stop, 3→10 bank 128, others stop";
 
@@ -161,7 +181,8 @@ public sealed record ProgramsStage : Stage
 
         private protected override ProgramsStage Make(IReadOnlyList<ProgramRule> rules, bool othersPass) => new(rules, othersPass);
 
-        private protected override (IEnumerable<ProgramRule> Rules, bool OthersPass) PartsOf(ProgramsStage stage) => (stage.Rules, stage.OthersPass);
+        private protected override (IEnumerable<ProgramRule> Rules, bool OthersPass) PartsOf(ProgramsStage stage) =>
+            (stage.Rules, stage.OthersPass);
 
         private protected override int FromOf(ProgramRule rule) => rule.From;
 
@@ -173,24 +194,33 @@ public sealed record ProgramsStage : Stage
         private protected override void WriteRule(ProgramRule rule, Utf8JsonWriter writer)
         {
             writer.WriteNumber("from", rule.From + 1);
-            if (rule.To is { } to) writer.WriteNumber("to", to + 1);
-            if (rule.Bank is { } bank) writer.WriteNumber("bank", bank);
+            if (rule.To is { } to)
+                writer.WriteNumber("to", to + 1);
+            if (rule.Bank is { } bank)
+                writer.WriteNumber("bank", bank);
         }
 
         private protected override string TextOf(ProgramRule rule)
         {
-            if (rule.To is not { } to) return $"{rule.From + 1} {Stop}";
+            if (rule.To is not { } to)
+                return $"{rule.From + 1} {Stop}";
             return $"{rule.From + 1}→{to + 1}" + (rule.Bank is { } bank ? $" bank {bank}" : "");
         }
 
         private protected override ProgramRule? RuleOf(string text)
         {
             var words = text.Replace("→", " → ", StringComparison.Ordinal).Split(' ', StringSplitOptions.RemoveEmptyEntries);
-            if (words.Length < 2 || !TypedNumber.TryRead(words[0], 1, 128, out var from)) return null;
-            if (words.Length == 2 && words[1].Equals(Stop, StringComparison.OrdinalIgnoreCase)) return new ProgramRule(from - 1, null);
-            if (words.Length is not (3 or 5) || words[1] != "→" || !TypedNumber.TryRead(words[2], 1, 128, out var to)) return null;
-            if (words.Length == 3) return new ProgramRule(from - 1, to - 1);
-            return words[3].Equals("bank", StringComparison.OrdinalIgnoreCase) && TypedNumber.TryRead(words[4], 0, 16383, out var bank) ? new ProgramRule(from - 1, to - 1, bank) : null;
+            if (words.Length < 2 || !TypedNumber.TryRead(words[0], 1, 128, out var from))
+                return null;
+            if (words.Length == 2 && words[1].Equals(Stop, StringComparison.OrdinalIgnoreCase))
+                return new ProgramRule(from - 1, null);
+            if (words.Length is not (3 or 5) || words[1] != "→" || !TypedNumber.TryRead(words[2], 1, 128, out var to))
+                return null;
+            if (words.Length == 3)
+                return new ProgramRule(from - 1, to - 1);
+            return words[3].Equals("bank", StringComparison.OrdinalIgnoreCase) && TypedNumber.TryRead(words[4], 0, 16383, out var bank)
+                ? new ProgramRule(from - 1, to - 1, bank)
+                : null;
         }
     }
 }

@@ -3,8 +3,8 @@ using System.Text.Json;
 
 namespace Weiche.Core.Stages;
 
-/// <summary>A sort of stage that is a list of rules, at most one for each thing, and says what becomes of the things without one. It is typed
-/// with commas: "1→11, 7 stop, others stop". What one rule is, the sort knows.</summary>
+/// <summary>A sort of stage that is a list of rules, at most one for each thing, and says what becomes of the things without one. It is
+/// typed with commas: "1→11, 7 stop, others stop". What one rule is, the sort knows.</summary>
 /// <typeparam name="TStage">The stages of the sort.</typeparam>
 /// <typeparam name="TRule">What a rule is.</typeparam>
 /// <typeparam name="TFrom">What a rule is for.</typeparam>
@@ -22,7 +22,8 @@ internal abstract class RuleListSort<TStage, TRule, TFrom>(string name, string w
     /// <summary>What can be written, for the sentence that says so.</summary>
     private protected abstract string Examples { get; }
 
-    public sealed override Stage Read(StageFields fields) => Make(fields.List("rules", $"a rule of a {Name} stage", ReadRule), fields.Flag("others"));
+    public sealed override Stage Read(StageFields fields) =>
+        Make(fields.List("rules", $"a rule of a {Name} stage", ReadRule), fields.Flag("others"));
 
     public sealed override bool TryRead(string? text, [NotNullWhen(true)] out Stage? stage, out string problem)
     {
@@ -41,10 +42,14 @@ internal abstract class RuleListSort<TStage, TRule, TFrom>(string name, string w
                 othersPass = false;
                 continue;
             }
-            if (RuleOf(part) is not { } rule) problem = $"“{part}” is not a rule. Write {Examples}.";
-            else if (!seen.Add(FromOf(rule))) problem = $"{NameOf(rule)} has two rules.";
-            else rules.Add(rule);
-            if (problem.Length > 0) return false;
+            if (RuleOf(part) is not { } rule)
+                problem = $"“{part}” is not a rule. Write {Examples}.";
+            else if (!seen.Add(FromOf(rule)))
+                problem = $"{NameOf(rule)} has two rules.";
+            else
+                rules.Add(rule);
+            if (problem.Length > 0)
+                return false;
         }
         stage = Make(rules, othersPass);
         return true;

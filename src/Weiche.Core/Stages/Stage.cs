@@ -22,8 +22,8 @@ public abstract record Stage
     /// <summary>How stages of its sort are called: "Kinds", "Channels".</summary>
     public string Name => Sort.Name;
 
-    /// <summary>Whether everything passes it as it is, as far as <see cref="Apply"/> and the sets are concerned: it is switched off, or looks
-    /// at time alone.</summary>
+    /// <summary>Whether everything passes it as it is, as far as <see cref="Apply"/> and the sets are concerned: it is switched off, or
+    /// looks at time alone.</summary>
     public virtual bool LetsAllPass => false;
 
     /// <summary>Whether what passes it depends on time: then <see cref="Apply"/> and the sets say what may pass.</summary>
@@ -42,7 +42,8 @@ public abstract record Stage
     /// <summary>That the stage stops a message, and why: "stopped by Keys: …".</summary>
     /// <param name="message">A message that it stops.</param>
     /// <param name="of">The inner path that the stage is on; null for a stage of a route.</param>
-    public string StoppedWords(in MidiMessage message, string? of = null) => $"stopped by {Name}{(of is null ? "" : " of " + of)}: {WhyStopped(message)}";
+    public string StoppedWords(in MidiMessage message, string? of = null) =>
+        $"stopped by {Name}{(of is null ? "" : " of " + of)}: {WhyStopped(message)}";
 
     /// <summary>What one message becomes.</summary>
     /// <param name="message">The message.</param>
@@ -73,14 +74,20 @@ public abstract record Stage
     /// <param name="stoppedAt">The stage after which none is left, from 0; null if some are.</param>
     /// <param name="last">The messages before that stage; what comes out if there is none.</param>
     /// <returns>What comes out, in order, each as often as it does.</returns>
-    public static ImmutableArray<MidiMessage> Run(ImmutableArray<Stage> stages, ImmutableArray<MidiMessage> messages, out int? stoppedAt, out ImmutableArray<MidiMessage> last)
+    public static ImmutableArray<MidiMessage> Run(
+        ImmutableArray<Stage> stages,
+        ImmutableArray<MidiMessage> messages,
+        out int? stoppedAt,
+        out ImmutableArray<MidiMessage> last
+    )
     {
         (stoppedAt, last) = (null, messages);
         Span<MidiMessage> results = stackalloc MidiMessage[MaxFanOut];
         for (var i = 0; i < stages.Length; i++)
         {
             var next = ImmutableArray.CreateBuilder<MidiMessage>();
-            foreach (var each in last) next.AddRange(results[..stages[i].Apply(each, results)]);
+            foreach (var each in last)
+                next.AddRange(results[..stages[i].Apply(each, results)]);
             if (next.Count == 0)
             {
                 stoppedAt = i;
@@ -98,7 +105,8 @@ public abstract record Stage
     {
         foreach (var stage in stages)
         {
-            if (set.IsEmpty) break;
+            if (set.IsEmpty)
+                break;
             set = stage.Image(set);
         }
         return set;
@@ -109,7 +117,8 @@ public abstract record Stage
     /// <param name="set">The messages that go on.</param>
     public static MessageSet PreImageOf(ImmutableArray<Stage> stages, MessageSet set)
     {
-        for (var i = stages.Length - 1; i >= 0 && !set.IsEmpty; i--) set = stages[i].PreImage(set);
+        for (var i = stages.Length - 1; i >= 0 && !set.IsEmpty; i--)
+            set = stages[i].PreImage(set);
         return set;
     }
 

@@ -16,10 +16,12 @@ public sealed class StageFields
     public StageFields(JsonElement element, string of)
     {
         _of = of;
-        if (element.ValueKind != JsonValueKind.Object) throw new FormatException($"Where {of} should stand is something else.");
+        if (element.ValueKind != JsonValueKind.Object)
+            throw new FormatException($"Where {of} should stand is something else.");
         foreach (var property in element.EnumerateObject())
         {
-            if (!_fields.TryAdd(property.Name, property.Value)) throw new FormatException($"“{property.Name}” stands twice in {of}.");
+            if (!_fields.TryAdd(property.Name, property.Value))
+                throw new FormatException($"“{property.Name}” stands twice in {of}.");
         }
     }
 
@@ -29,14 +31,16 @@ public sealed class StageFields
     /// <param name="most">The most it may be.</param>
     /// <param name="usual">What it is where it is left out; null if it must be there.</param>
     /// <exception cref="FormatException">It is missing, or no such number.</exception>
-    public int Number(string name, int least, int most, int? usual = null) => NumberOrNull(name, least, most) ?? usual ?? throw Missing(name);
+    public int Number(string name, int least, int most, int? usual = null) =>
+        NumberOrNull(name, least, most) ?? usual ?? throw Missing(name);
 
     /// <summary>Takes a whole number that may be left out.</summary>
     /// <param name="name">The field.</param>
     /// <param name="least">The least it may be.</param>
     /// <param name="most">The most it may be.</param>
     /// <exception cref="FormatException">It is there, and no such number.</exception>
-    public int? NumberOrNull(string name, int least, int most) => !Takes(name, out var value) ? null
+    public int? NumberOrNull(string name, int least, int most) =>
+        !Takes(name, out var value) ? null
         : value.ValueKind == JsonValueKind.Number && value.TryGetInt32(out var number) && number >= least && number <= most ? number
         : throw new FormatException($"“{name}” of {_of} is a whole number from {least} to {most}.");
 
@@ -44,7 +48,8 @@ public sealed class StageFields
     /// <param name="name">The field.</param>
     /// <param name="usual">What it is where it is left out; null if it must be there.</param>
     /// <exception cref="FormatException">It is missing, or neither.</exception>
-    public bool Flag(string name, bool? usual = null) => !Takes(name, out var value) ? usual ?? throw Missing(name)
+    public bool Flag(string name, bool? usual = null) =>
+        !Takes(name, out var value) ? usual ?? throw Missing(name)
         : value.ValueKind is JsonValueKind.True or JsonValueKind.False ? value.GetBoolean()
         : throw new FormatException($"“{name}” of {_of} is true or false.");
 
@@ -56,7 +61,8 @@ public sealed class StageFields
     /// <summary>Takes a text that may be left out.</summary>
     /// <param name="name">The field.</param>
     /// <exception cref="FormatException">It is there, and no text.</exception>
-    public string? TextOrNull(string name) => !Takes(name, out var value) ? null
+    public string? TextOrNull(string name) =>
+        !Takes(name, out var value) ? null
         : value.ValueKind == JsonValueKind.String ? value.GetString()
         : throw new FormatException($"“{name}” of {_of} is a text.");
 
@@ -66,36 +72,52 @@ public sealed class StageFields
     /// <param name="of">What one of them stands for, in a sentence.</param>
     /// <param name="read">Makes it.</param>
     /// <exception cref="FormatException">It is missing, no list, or one of it cannot be read.</exception>
-    public IReadOnlyList<T> List<T>(string name, string of, Func<StageFields, T> read) => [.. Elements(name).Select(element =>
-    {
-        var fields = new StageFields(element, of);
-        var item = read(fields);
-        fields.End();
-        return item;
-    })];
+    public IReadOnlyList<T> List<T>(string name, string of, Func<StageFields, T> read) =>
+        [
+            .. Elements(name)
+                .Select(element =>
+                {
+                    var fields = new StageFields(element, of);
+                    var item = read(fields);
+                    fields.End();
+                    return item;
+                }),
+        ];
 
     /// <summary>Takes a list of texts.</summary>
     /// <param name="name">The field.</param>
     /// <exception cref="FormatException">It is missing, or something else.</exception>
-    public IReadOnlyList<string> Texts(string name) => [.. Elements(name).Select(element => element.ValueKind == JsonValueKind.String
-        ? element.GetString()!
-        : throw new FormatException($"“{name}” of {_of} is a list of texts."))];
+    public IReadOnlyList<string> Texts(string name) =>
+        [
+            .. Elements(name)
+                .Select(element =>
+                    element.ValueKind == JsonValueKind.String
+                        ? element.GetString()!
+                        : throw new FormatException($"“{name}” of {_of} is a list of texts.")
+                ),
+        ];
 
     /// <summary>Takes a list of whole numbers.</summary>
     /// <param name="name">The field.</param>
     /// <param name="least">The least they may be.</param>
     /// <param name="most">The most they may be.</param>
     /// <exception cref="FormatException">It is missing, or something else.</exception>
-    public IReadOnlyList<int> Numbers(string name, int least, int most) => [.. Elements(name).Select(element =>
-        element.ValueKind == JsonValueKind.Number && element.TryGetInt32(out var number) && number >= least && number <= most
-            ? number
-            : throw new FormatException($"“{name}” of {_of} is a list of whole numbers from {least} to {most}."))];
+    public IReadOnlyList<int> Numbers(string name, int least, int most) =>
+        [
+            .. Elements(name)
+                .Select(element =>
+                    element.ValueKind == JsonValueKind.Number && element.TryGetInt32(out var number) && number >= least && number <= most
+                        ? number
+                        : throw new FormatException($"“{name}” of {_of} is a list of whole numbers from {least} to {most}.")
+                ),
+        ];
 
     /// <summary>Says that all has been taken.</summary>
     /// <exception cref="FormatException">Something is there that is not known.</exception>
     public void End()
     {
-        if (_fields.Count > 0) throw new FormatException($"There is no “{_fields.Keys.First()}” in {_of}.");
+        if (_fields.Count > 0)
+            throw new FormatException($"There is no “{_fields.Keys.First()}” in {_of}.");
     }
 
     private FormatException Missing(string name) => new($"“{name}” is missing in {_of}.");
@@ -105,7 +127,8 @@ public sealed class StageFields
 
     private JsonElement.ArrayEnumerator Elements(string name)
     {
-        if (!Takes(name, out var value)) throw Missing(name);
+        if (!Takes(name, out var value))
+            throw Missing(name);
         return value.ValueKind == JsonValueKind.Array ? value.EnumerateArray() : throw new FormatException($"“{name}” of {_of} is a list.");
     }
 }

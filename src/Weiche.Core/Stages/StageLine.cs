@@ -7,7 +7,8 @@ namespace Weiche.Core.Stages;
 public static class StageLine
 {
     /// <summary>What can be typed, in a sentence.</summary>
-    public const string Examples = "Type like this: keys C1 – B2, transpose -12, ch 1→5, no clock, only notes, velocity 20-127, cc 1→11, chord 0 4 7, or thin 50.";
+    public const string Examples =
+        "Type like this: keys C1 – B2, transpose -12, ch 1→5, no clock, only notes, velocity 20-127, cc 1→11, chord 0 4 7, or thin 50.";
 
     private const int MaxLength = 200;
     private const int Offered = 3;
@@ -21,8 +22,11 @@ public static class StageLine
         stage = null;
         var text = (line ?? "").Trim();
         problem = Examples;
-        if (text.Length is 0 or > MaxLength) return false;
-        problem = $"“{text}” is not understood. Nearest to it: {string.Join(", ", StageSpeech.Nearest(text, Offered).Select(phrase => $"“{phrase}”"))}. {Examples}";
+        if (text.Length is 0 or > MaxLength)
+            return false;
+        problem =
+            $"“{text}” is not understood. Nearest to it: "
+            + $"{string.Join(", ", StageSpeech.Nearest(text, Offered).Select(phrase => $"“{phrase}”"))}. {Examples}";
         text = StageSpeech.Plain(text);
         var gap = text.IndexOf(' ', StringComparison.Ordinal);
         var (word, rest) = gap < 0 ? (text.ToLowerInvariant(), "") : (text[..gap].ToLowerInvariant(), text[(gap + 1)..].Trim());
@@ -33,11 +37,13 @@ public static class StageLine
                 problem = "";
                 return true;
             }
-            if (wrong.Length > 0) problem = wrong;
+            if (wrong.Length > 0)
+                problem = wrong;
             return false;
         }
         stage = StageSorts.All.Select(sort => sort.TryReadBare(text)).FirstOrDefault(bare => bare is not null);
-        if (stage is not null) problem = "";
+        if (stage is not null)
+            problem = "";
         return stage is not null;
     }
 }

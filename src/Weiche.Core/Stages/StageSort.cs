@@ -8,9 +8,9 @@ namespace Weiche.Core.Stages;
 public delegate string? StageField(string name);
 
 /// <summary>
-/// What is to be known of one sort of stage, apart from any single stage: how it is called, what it starts as, how it stands in a file, how it
-/// is typed. Each sort stands in the file of its stage; <see cref="StageSorts.All"/> has them all. Files, forms, typed lines, the schema and
-/// the tests go through that list.
+/// What is to be known of one sort of stage, apart from any single stage: how it is called, what it starts as, how it stands in a file, how
+/// it is typed. Each sort stands in the file of its stage; <see cref="StageSorts.All"/> has them all. Files, forms, typed lines, the schema
+/// and the tests go through that list.
 /// </summary>
 public abstract class StageSort
 {
@@ -61,14 +61,16 @@ public abstract class StageSort
     /// <param name="field">The fields.</param>
     /// <param name="stage">The stage, if it could be read.</param>
     /// <param name="problem">Why it cannot be read, in a sentence.</param>
-    public virtual bool TryRead(StageField field, [NotNullWhen(true)] out Stage? stage, out string problem) => TryRead(field("rule"), out stage, out problem);
+    public virtual bool TryRead(StageField field, [NotNullWhen(true)] out Stage? stage, out string problem) =>
+        TryRead(field("rule"), out stage, out problem);
 
     /// <summary>Reads the rest of a line that began with one of its words.</summary>
     /// <param name="word">The word, in small letters.</param>
     /// <param name="rest">What follows it.</param>
     /// <param name="stage">The stage, if it could be read.</param>
     /// <param name="problem">Why it cannot be read; empty where there is nothing particular to say.</param>
-    internal virtual bool TryReadLine(string word, string rest, [NotNullWhen(true)] out Stage? stage, out string problem) => TryRead(rest, out stage, out problem);
+    internal virtual bool TryReadLine(string word, string rest, [NotNullWhen(true)] out Stage? stage, out string problem) =>
+        TryRead(rest, out stage, out problem);
 
     /// <summary>Reads a line that begins with none of the words: "-12", "C1 – B2".</summary>
     /// <param name="text">The line.</param>
@@ -87,7 +89,8 @@ public abstract class StageSort
 
 /// <summary>A sort of stage, with its stages by their type.</summary>
 /// <typeparam name="TStage">The stages of the sort.</typeparam>
-internal abstract class StageSort<TStage>(string name, string word, string does, string schema, string? required = null) : StageSort(name, word, does, schema, required)
+internal abstract class StageSort<TStage>(string name, string word, string does, string schema, string? required = null)
+    : StageSort(name, word, does, schema, required)
     where TStage : Stage
 {
     /// <inheritdoc/>
@@ -107,8 +110,16 @@ public static class StageSorts
     /// <summary>All of them, in the order in which they are offered.</summary>
     public static IReadOnlyList<StageSort> All { get; } =
     [
-        KindsStage.AsSort, ChannelsStage.AsSort, KeysStage.AsSort, TransposeStage.AsSort, VelocityStage.AsSort, ControllersStage.AsSort, ProgramsStage.AsSort,
-        ChordStage.AsSort, ThinStage.AsSort, PatternStage.AsSort,
+        KindsStage.AsSort,
+        ChannelsStage.AsSort,
+        KeysStage.AsSort,
+        TransposeStage.AsSort,
+        VelocityStage.AsSort,
+        ControllersStage.AsSort,
+        ProgramsStage.AsSort,
+        ChordStage.AsSort,
+        ThinStage.AsSort,
+        PatternStage.AsSort,
     ];
 
     /// <summary>The sort of this name, or null.</summary>
@@ -120,10 +131,19 @@ public static class StageSorts
     public static StageSort? OfWord(string? word) => All.FirstOrDefault(sort => sort.Word == word);
 
     /// <summary>The part of the format's JSON schema that says what a stage may be.</summary>
-    public static string Schema => "{ \"oneOf\": [" + string.Join(", ", All.Select(sort =>
-        $$"""
-        { "type": "object", "properties": { "stage": { "const": "{{sort.Word}}" }, {{sort.Fields}},
-          "off": { "type": "boolean", "description": "Whether it is switched off: everything passes it." } },
-          "required": ["stage"{{(sort.Required.Length > 0 ? ", " + sort.Required : "")}}], "additionalProperties": false, "description": "{{sort.Does}}" }
-        """)) + "] }";
+    public static string Schema =>
+        "{ \"oneOf\": ["
+        + string.Join(
+            ", ",
+            All.Select(sort =>
+                $$"""
+                    { "type": "object", "properties": { "stage": { "const": "{{sort.Word}}" }, {{sort.Fields}},
+                      "off": { "type": "boolean", "description": "Whether it is switched off: everything passes it." } },
+                      "required": ["stage"{{(
+                        sort.Required.Length > 0 ? ", " + sort.Required : ""
+                    )}}], "additionalProperties": false, "description": "{{sort.Does}}" }
+                    """
+            )
+        )
+        + "] }";
 }

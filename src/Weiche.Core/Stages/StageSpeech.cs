@@ -11,13 +11,42 @@ internal static partial class StageSpeech
     /// <summary>Phrases that are understood, of each sort of stage some: what is offered where a line is not.</summary>
     internal static IReadOnlyList<string> Phrases { get; } =
     [
-        "no clock", "no sensing", "no sysex", "no bend", "no pressure", "no program", "no controllers", "only notes", "only controllers", "only clock",
-        "ch 1→3", "ch 2 to 5", "only ch 1", "no ch 10", "all ch to 6", "MPE kept whole",
-        "C1 – B2", "below C3", "above C3", "not C1 – B2",
-        "-12", "octave up", "octave down", "up 5", "down 7",
-        "velocity 20-127", "velocity 50 %", "velocity +10", "velocity 100",
-        "cc 1→11", "no cc 64", "only cc 16", "no sustain",
-        "program 1→5", "chord 0 4 7", "thin 50",
+        "no clock",
+        "no sensing",
+        "no sysex",
+        "no bend",
+        "no pressure",
+        "no program",
+        "no controllers",
+        "only notes",
+        "only controllers",
+        "only clock",
+        "ch 1→3",
+        "ch 2 to 5",
+        "only ch 1",
+        "no ch 10",
+        "all ch to 6",
+        "MPE kept whole",
+        "C1 – B2",
+        "below C3",
+        "above C3",
+        "not C1 – B2",
+        "-12",
+        "octave up",
+        "octave down",
+        "up 5",
+        "down 7",
+        "velocity 20-127",
+        "velocity 50 %",
+        "velocity +10",
+        "velocity 100",
+        "cc 1→11",
+        "no cc 64",
+        "only cc 16",
+        "no sustain",
+        "program 1→5",
+        "chord 0 4 7",
+        "thin 50",
     ];
 
     private static readonly (Regex Says, Func<GroupCollection, string?> Means)[] Rules =
@@ -27,7 +56,9 @@ internal static partial class StageSpeech
         (OnlyChannels(), said => "ch " + said["list"].Value),
         (NoChannels(), said => Others(said["list"].Value)),
         (NoController(), said => $"cc {said["number"].Value} stop"),
-        (OnlyController(), said => $"cc {string.Join(", ", said["list"].Value.Split(',', '+').Select(number => $"{number.Trim()}→{number.Trim()}"))}, others stop"),
+        (OnlyController(), said =>
+            $"cc {string.Join(", ", said["list"].Value.Split(',', '+').Select(number => $"{number.Trim()}→{number.Trim()}"))}, others stop"
+        ),
         (ControllerTo(), said => $"cc {said["from"].Value}→{said["to"].Value}"),
         (NoNamed(), said => $"cc {Controller(said["name"].Value)} stop"),
         (ProgramTo(), said => $"program {said["from"].Value}→{said["to"].Value}"),
@@ -39,7 +70,14 @@ internal static partial class StageSpeech
         (KeysBelow(), said => KeyName.TryParse(said["key"].Value, out var key) ? Keys(0, said["too"].Length > 0 ? key : key - 1) : null),
         (KeysAbove(), said => KeyName.TryParse(said["key"].Value, out var key) ? Keys(said["too"].Length > 0 ? key : key + 1, 127) : null),
         (ThinTo(), said => "thin " + said["rate"].Value),
-        (NamedChord(), said => "chord " + said["name"].Value.ToLowerInvariant() switch { "major" => "0 4 7", "minor" => "0 3 7", "fifths" or "fifth" => "0 7", _ => "0 12" }),
+        (NamedChord(), said => "chord "
+            + said["name"].Value.ToLowerInvariant() switch
+            {
+                "major" => "0 4 7",
+                "minor" => "0 3 7",
+                "fifths" or "fifth" => "0 7",
+                _ => "0 12",
+            }),
     ];
 
     /// <summary>The line as the rules of the stages have it.</summary>
@@ -48,7 +86,8 @@ internal static partial class StageSpeech
     {
         foreach (var (says, means) in Rules)
         {
-            if (says.Match(text) is { Success: true } match && means(match.Groups) is { } plain) return plain;
+            if (says.Match(text) is { Success: true } match && means(match.Groups) is { } plain)
+                return plain;
         }
         return text;
     }
@@ -77,28 +116,39 @@ internal static partial class StageSpeech
 
     private static string? Others(string list) =>
         ChannelMap.TryParseList(list, out var channels, out _) && channels.Count is > 0 and < Channel.Count
-            ? "ch " + channels.Members.Aggregate(ChannelMap.Identity, (map, channel) => map.With(channel, Sets.ChannelSet.None)) : null;
+            ? "ch " + channels.Members.Aggregate(ChannelMap.Identity, (map, channel) => map.With(channel, Sets.ChannelSet.None))
+            : null;
 
     private static string? Keys(int low, int high) => low > high ? null : $"keys {KeyName.Of(low)} – {KeyName.Of(high)}";
 
     private static string? Semitones(GroupCollection said, int each)
     {
-        var number = said["number"].Value.ToLowerInvariant() switch { "" or "a" or "an" or "one" => 1, "two" => 2, var typed => int.TryParse(typed, NumberStyles.None, CultureInfo.InvariantCulture, out var read) ? read : 0 };
-        var way = said["way"].Value.ToLowerInvariant() switch { "down" or "lower" or "-" or "−" => -1, _ => 1 };
+        var number = said["number"].Value.ToLowerInvariant() switch
+        {
+            "" or "a" or "an" or "one" => 1,
+            "two" => 2,
+            var typed => int.TryParse(typed, NumberStyles.None, CultureInfo.InvariantCulture, out var read) ? read : 0,
+        };
+        var way = said["way"].Value.ToLowerInvariant() switch
+        {
+            "down" or "lower" or "-" or "−" => -1,
+            _ => 1,
+        };
         return number == 0 ? null : string.Create(CultureInfo.InvariantCulture, $"transpose {way * number * each}");
     }
 
-    private static int Controller(string name) => name.ToLowerInvariant() switch
-    {
-        "mod" or "modulation" or "mod wheel" => 1,
-        "breath" => 2,
-        "volume" => 7,
-        "pan" => 10,
-        "expression" => 11,
-        "sostenuto" => 66,
-        "soft pedal" => 67,
-        _ => 64,
-    };
+    private static int Controller(string name) =>
+        name.ToLowerInvariant() switch
+        {
+            "mod" or "modulation" or "mod wheel" => 1,
+            "breath" => 2,
+            "volume" => 7,
+            "pan" => 10,
+            "expression" => 11,
+            "sostenuto" => 66,
+            "soft pedal" => 67,
+            _ => 64,
+        };
 
     private const RegexOptions Loose = RegexOptions.IgnoreCase | RegexOptions.CultureInvariant;
     private const string Ch = "(?:ch|chan|channels?)\\.?";
@@ -106,7 +156,16 @@ internal static partial class StageSpeech
     private const string List = "(?<list>\\d+(?:\\s*[-–,]\\s*\\d+)*)";
     private const string Key = "[a-g][#b♯♭]?-?\\d";
 
-    [GeneratedRegex("^(?:only |just |move )?" + Ch + "\\s*(?<from>\\d+(?:\\s*[-–]\\s*\\d+)?)\\s*" + To + "\\s*(?:" + Ch + "\\s*)?(?<to>\\d+(?:\\s*(?:\\+|and|&)\\s*\\d+)*)$", Loose)]
+    [GeneratedRegex(
+        "^(?:only |just |move )?"
+            + Ch
+            + "\\s*(?<from>\\d+(?:\\s*[-–]\\s*\\d+)?)\\s*"
+            + To
+            + "\\s*(?:"
+            + Ch
+            + "\\s*)?(?<to>\\d+(?:\\s*(?:\\+|and|&)\\s*\\d+)*)$",
+        Loose
+    )]
     private static partial Regex ChannelsTo();
 
     [GeneratedRegex("^(?:(?:all|every|any)(?: " + Ch + ")?|16 ch|everything)\\s*" + To + "\\s*(?:" + Ch + "\\s*)?(?<to>\\d+)$", Loose)]
@@ -127,7 +186,10 @@ internal static partial class StageSpeech
     [GeneratedRegex("^(?:cc|controller)\\s*(?<from>\\d+)\\s*" + To + "\\s*(?:cc|controller)?\\s*(?<to>\\d+)$", Loose)]
     private static partial Regex ControllerTo();
 
-    [GeneratedRegex("^(?:no|without) (?<name>sustain|pedal|damper|hold|mod|modulation|mod wheel|breath|volume|pan|expression|sostenuto|soft pedal)$", Loose)]
+    [GeneratedRegex(
+        "^(?:no|without) (?<name>sustain|pedal|damper|hold|mod|modulation|mod wheel|breath|volume|pan|expression|sostenuto|soft pedal)$",
+        Loose
+    )]
     private static partial Regex NoNamed();
 
     [GeneratedRegex("^(?:program|prog|pc)\\s*(?<from>\\d+)\\s*" + To + "\\s*(?<to>\\d+)$", Loose)]
@@ -139,19 +201,51 @@ internal static partial class StageSpeech
     [GeneratedRegex("^(?<what>[a-z ]+) only$", Loose)]
     private static partial Regex OnlyAfter();
 
-    [GeneratedRegex("^(?:transpose )?(?:(?<number>an?|one|two|\\d)?\\s*(?:octaves?|oct)\\s*(?<way>up|down|higher|lower)|(?<way>up|down)\\s*(?<number>an?|one|two|\\d)?\\s*(?:octaves?|oct)|(?<way>[+−-])\\s*(?<number>\\d)\\s*(?:octaves?|oct))$", Loose)]
+    [GeneratedRegex(
+        "^(?:transpose )?(?:(?<number>an?|one|two|\\d)?\\s*(?:octaves?|oct)\\s*(?<way>up|down|higher|lower)|(?<way>up|down)\\s*(?<number>an?|one|two|\\d)?\\s*(?:octaves?|oct)|(?<way>[+−-])\\s*(?<number>\\d)\\s*(?:octaves?|oct))$",
+        Loose
+    )]
     private static partial Regex Octaves();
 
-    [GeneratedRegex("^(?:transpose )?(?:(?<way>up|down)\\s*(?<number>\\d+)|(?<way>[+−-])\\s*(?<number>\\d+)(?= ?s)|(?<number>\\d+)(?=\\s*(?:semitones?|steps?|st) ))\\s*(?:semitones?|steps?|st)?\\s*(?<way>up|down)?$", Loose)]
+    [GeneratedRegex(
+        "^(?:transpose )?(?:(?<way>up|down)\\s*(?<number>\\d+)|(?<way>[+−-])\\s*(?<number>\\d+)(?= "
+            + "?s)|(?<number>\\d+)(?=\\s*(?:semitones?|steps?|st) ))\\s*(?:semitones?|steps?|st)?\\s*(?<way>up|down)?$",
+        Loose
+    )]
     private static partial Regex Steps();
 
-    [GeneratedRegex("^(?:only |just |keys? )*(?<not>not |no |without )?(?:keys? )?(?<low>" + Key + "|\\d+)\\s*(?:to|\\.\\.+|–|—|-|bis)\\s*(?<high>" + Key + "|\\d+)$", Loose)]
+    [GeneratedRegex(
+        "^(?:only |just |keys? )*(?<not>not |no |without )?(?:keys? )?(?<low>"
+            + Key
+            + "|\\d+)\\s*(?:to|\\.\\.+|–|—|-|bis)\\s*(?<high>"
+            + Key
+            + "|\\d+)$",
+        Loose
+    )]
     private static partial Regex KeysTo();
 
-    [GeneratedRegex("^(?:only |keys? )*(?:(?:below|under|lower than) (?<key>" + Key + ")|(?<too>up to) (?<key>" + Key + ")|(?<key>" + Key + ") (?<too>and (?:below|down|lower)))$", Loose)]
+    [GeneratedRegex(
+        "^(?:only |keys? )*(?:(?:below|under|lower than) (?<key>"
+            + Key
+            + ")|(?<too>up to) (?<key>"
+            + Key
+            + ")|(?<key>"
+            + Key
+            + ") (?<too>and (?:below|down|lower)))$",
+        Loose
+    )]
     private static partial Regex KeysBelow();
 
-    [GeneratedRegex("^(?:only |keys? )*(?:(?:above|over|higher than) (?<key>" + Key + ")|(?<too>from) (?<key>" + Key + ")(?: up| on)?|(?<key>" + Key + ") (?<too>and (?:above|up|higher)|up))$", Loose)]
+    [GeneratedRegex(
+        "^(?:only |keys? )*(?:(?:above|over|higher than) (?<key>"
+            + Key
+            + ")|(?<too>from) (?<key>"
+            + Key
+            + ")(?: up| on)?|(?<key>"
+            + Key
+            + ") (?<too>and (?:above|up|higher)|up))$",
+        Loose
+    )]
     private static partial Regex KeysAbove();
 
     [GeneratedRegex("^(?:(?:thin|max|at most|≤)\\s*(?:to )?)?(?<rate>\\d+)\\s*(?:a second|per second|/ ?s(?:ec(?:ond)?)?)$", Loose)]

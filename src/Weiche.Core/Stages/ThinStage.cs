@@ -94,7 +94,8 @@ public sealed record ThinStage : Stage
                 results[0] = coarse;
                 return 1 + Pass(message, results[1..]);
             }
-            if (!message.HasChannel || !Thinnable.TrySlot(message, _fineSeen[message.ChannelIndex], out var index)) return Pass(message, results);
+            if (!message.HasChannel || !Thinnable.TrySlot(message, _fineSeen[message.ChannelIndex], out var index))
+                return Pass(message, results);
             ref var slot = ref _slots[index];
             var value = ValueOf(message);
             if (slot.Keeps)
@@ -103,7 +104,8 @@ public sealed record ThinStage : Stage
                 slot.Source = source;
                 return 0;
             }
-            if (slot.Known && slot.Value == value) return 0;
+            if (slot.Known && slot.Value == value)
+                return 0;
             if (slot.Known && now < slot.Last + _interval)
             {
                 slot.Keeps = true;
@@ -121,13 +123,15 @@ public sealed record ThinStage : Stage
             while (_head != None)
             {
                 ref var slot = ref _slots[_head];
-                if (slot.Last + _interval > now) break;
+                if (slot.Last + _interval > now)
+                    break;
                 _head = slot.Next;
                 slot.Keeps = false;
                 (source, message) = (slot.Source, slot.Kept);
                 var value = ValueOf(message);
                 // It may have come back to where it was.
-                if (value == slot.Value) continue;
+                if (value == slot.Value)
+                    continue;
                 (slot.Last, slot.Value) = (now, value);
                 return true;
             }
@@ -144,11 +148,13 @@ public sealed record ThinStage : Stage
             var wasAlone = Thinnable.TrySlot(coarse, seen, out var index);
             seen |= 1u << (fine.Data1 - 32);
             ref var slot = ref _slots[index];
-            if (!wasAlone || !slot.Keeps) return false;
+            if (!wasAlone || !slot.Keeps)
+                return false;
             coarse = slot.Kept;
             slot.Keeps = false;
             ref var link = ref _head;
-            while (link != index) link = ref _slots[link].Next;
+            while (link != index)
+                link = ref _slots[link].Next;
             link = slot.Next;
             return ValueOf(coarse) != slot.Value;
         }
@@ -159,26 +165,32 @@ public sealed record ThinStage : Stage
             // the place is looked for from the head; few wait at a time.
             var due = _slots[index].Last;
             var before = None;
-            for (var i = _head; i != None && _slots[i].Last <= due; i = _slots[i].Next) before = i;
+            for (var i = _head; i != None && _slots[i].Last <= due; i = _slots[i].Next)
+                before = i;
             ref var next = ref before == None ? ref _head : ref _slots[before].Next;
             _slots[index].Next = next;
             next = index;
         }
 
-        private static int ValueOf(in MidiMessage message) => (message.Status & 0xF0) switch
-        {
-            0xD0 => message.Data1,
-            0xE0 => message.Data2 << 7 | message.Data1,
-            _ => message.Data2,
-        };
+        private static int ValueOf(in MidiMessage message) =>
+            (message.Status & 0xF0) switch
+            {
+                0xD0 => message.Data1,
+                0xE0 => message.Data2 << 7 | message.Data1,
+                _ => message.Data2,
+            };
     }
 
-    private sealed class ThinSort() : StageSort<ThinStage>(
-        "Thin", "thin", "Each control at most so often a second.",
-        """
-        "perSecond": { "type": "integer", "minimum": 1, "maximum": 1000 }
-        """,
-        "\"perSecond\"")
+    private sealed class ThinSort()
+        : StageSort<ThinStage>(
+            "Thin",
+            "thin",
+            "Each control at most so often a second.",
+            """
+            "perSecond": { "type": "integer", "minimum": 1, "maximum": 1000 }
+            """,
+            "\"perSecond\""
+        )
     {
         public override Stage Fresh => new ThinStage(100);
 
@@ -193,7 +205,8 @@ public sealed record ThinStage : Stage
             return stage is not null;
         }
 
-        public override bool TryRead(StageField field, [NotNullWhen(true)] out Stage? stage, out string problem) => TryRead(field("perSecond"), out stage, out problem);
+        public override bool TryRead(StageField field, [NotNullWhen(true)] out Stage? stage, out string problem) =>
+            TryRead(field("perSecond"), out stage, out problem);
 
         private protected override string TextOf(ThinStage stage) => stage.PerSecond.ToString(CultureInfo.InvariantCulture);
 

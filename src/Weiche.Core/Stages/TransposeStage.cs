@@ -34,12 +34,14 @@ public sealed record TransposeStage : Stage
 
     /// <inheritdoc/>
     public override string WhyStopped(in MidiMessage message) =>
-        $"{KeyName.Of(message.Data1)} {MessageText.WithSign(Semitones)} is {(Semitones < 0 ? "below the lowest" : "above the highest")} key";
+        $"{KeyName.Of(message.Data1)} {MessageText.WithSign(Semitones)} is "
+        + $"{(Semitones < 0 ? "below the lowest" : "above the highest")} key";
 
     /// <inheritdoc/>
     public override int Apply(in MidiMessage message, Span<MidiMessage> results)
     {
-        if (message.Kind is not (MessageKind.Note or MessageKind.PolyPressure)) return Pass(message, results);
+        if (message.Kind is not (MessageKind.Note or MessageKind.PolyPressure))
+            return Pass(message, results);
         var key = message.Data1 + Semitones;
         return key is >= 0 and <= 127 ? Pass(message.WithData(key, message.Data2), results) : 0;
     }
@@ -60,12 +62,16 @@ public sealed record TransposeStage : Stage
         return builder.ToSet();
     }
 
-    private sealed class TransposeSort() : StageSort<TransposeStage>(
-        "Transpose", "transpose", "Moves notes; what falls off the end stops.",
-        """
-        "semitones": { "type": "integer", "minimum": -127, "maximum": 127 }
-        """,
-        "\"semitones\"")
+    private sealed class TransposeSort()
+        : StageSort<TransposeStage>(
+            "Transpose",
+            "transpose",
+            "Moves notes; what falls off the end stops.",
+            """
+            "semitones": { "type": "integer", "minimum": -127, "maximum": 127 }
+            """,
+            "\"semitones\""
+        )
     {
         public override Stage Fresh => new TransposeStage(0);
 
@@ -81,13 +87,16 @@ public sealed record TransposeStage : Stage
         }
 
         // A button sets the number that it shows, whatever stands in the line.
-        public override bool TryRead(StageField field, [NotNullWhen(true)] out Stage? stage, out string problem) => TryRead(field("set") ?? field("semitones"), out stage, out problem);
+        public override bool TryRead(StageField field, [NotNullWhen(true)] out Stage? stage, out string problem) =>
+            TryRead(field("set") ?? field("semitones"), out stage, out problem);
 
         // What is a number with a sign is a transposition.
-        internal override Stage? TryReadBare(string text) => text[0] is '+' or '-' or '−' or '±' && TryRead(text, out var stage, out _) ? stage : null;
+        internal override Stage? TryReadBare(string text) =>
+            text[0] is '+' or '-' or '−' or '±' && TryRead(text, out var stage, out _) ? stage : null;
 
         private protected override string TextOf(TransposeStage stage) => MessageText.WithSign(stage.Semitones);
 
-        private protected override void Write(TransposeStage stage, Utf8JsonWriter writer) => writer.WriteNumber("semitones", stage.Semitones);
+        private protected override void Write(TransposeStage stage, Utf8JsonWriter writer) =>
+            writer.WriteNumber("semitones", stage.Semitones);
     }
 }

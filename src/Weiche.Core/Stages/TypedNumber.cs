@@ -12,6 +12,12 @@ internal static class TypedNumber
     /// <param name="number">The number.</param>
     /// <returns>False if it is none, or out of range.</returns>
     internal static bool TryRead(string? text, int least, int most, out int number) =>
-        int.TryParse((text ?? "").Trim().Replace('−', '-').TrimStart('+', '±'), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out number)
-        && number >= least && number <= most;
+        int.TryParse(
+            (text ?? "").Trim().Replace('−', '-').TrimStart('+', '±'),
+            NumberStyles.AllowLeadingSign,
+            CultureInfo.InvariantCulture,
+            out number
+        )
+        && number >= least
+        && number <= most;
 }

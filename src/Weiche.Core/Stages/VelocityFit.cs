@@ -16,7 +16,8 @@ public static class VelocityFit
         foreach (var part in (text ?? "").Split(',', StringSplitOptions.RemoveEmptyEntries))
         {
             var ends = part.Split(':');
-            if (ends.Length != 2 || !Value(ends[0], out var comes) || !Value(ends[1], out var becomes) || line.Count == MostPoints) return null;
+            if (ends.Length != 2 || !Value(ends[0], out var comes) || !Value(ends[1], out var becomes) || line.Count == MostPoints)
+                return null;
             line.Add((comes, becomes));
         }
         return line.Select(point => point.Item1).Distinct().Count() < 2 ? null : line;
@@ -38,7 +39,8 @@ public static class VelocityFit
             var offset = (int)Math.Clamp(Math.Round(meanY - scale / 100.0 * meanX), -127, 127);
             var found = new VelocityStage(before.Lowest, before.Highest, scale, offset, curve);
             var error = line.Sum(point => Math.Pow(found.Bend(point.Comes) - point.Becomes, 2)) + Math.Abs(curve) * 1e-3;
-            if (error < least) (best, least) = (found, error);
+            if (error < least)
+                (best, least) = (found, error);
         }
         return best;
     }

@@ -65,16 +65,21 @@ public sealed partial record VelocityStage : Stage
         get
         {
             var parts = new List<string>();
-            if (Lowest > 1 || Highest < 127) parts.Add(string.Create(CultureInfo.InvariantCulture, $"{Lowest}–{Highest}"));
-            if (Scale != 100) parts.Add(string.Create(CultureInfo.InvariantCulture, $"× {Scale} %"));
-            if (Offset != 0) parts.Add(MessageText.WithSign(Offset));
-            if (Curve != 0) parts.Add("curve " + MessageText.WithSign(Curve));
+            if (Lowest > 1 || Highest < 127)
+                parts.Add(string.Create(CultureInfo.InvariantCulture, $"{Lowest}–{Highest}"));
+            if (Scale != 100)
+                parts.Add(string.Create(CultureInfo.InvariantCulture, $"× {Scale} %"));
+            if (Offset != 0)
+                parts.Add(MessageText.WithSign(Offset));
+            if (Curve != 0)
+                parts.Add("curve " + MessageText.WithSign(Curve));
             return parts.Count == 0 ? "vel as it is" : "vel " + string.Join(' ', parts);
         }
     }
 
     /// <inheritdoc/>
-    public bool Equals(VelocityStage? other) => other is not null
+    public bool Equals(VelocityStage? other) =>
+        other is not null
         && (Lowest, Highest, Scale, Offset, Curve) == (other.Lowest, other.Highest, other.Scale, other.Offset, other.Curve);
 
     /// <inheritdoc/>
@@ -87,7 +92,8 @@ public sealed partial record VelocityStage : Stage
     /// <inheritdoc/>
     public override int Apply(in MidiMessage message, Span<MidiMessage> results)
     {
-        if (!message.IsNoteOn) return Pass(message, results);
+        if (!message.IsNoteOn)
+            return Pass(message, results);
         var velocity = _map[message.Data2];
         return velocity == ValueMap.Stopped ? 0 : Pass(message.WithData(message.Data1, velocity), results);
     }
@@ -102,7 +108,8 @@ public sealed partial record VelocityStage : Stage
 
     private int Map(int velocity)
     {
-        if (velocity < Lowest || velocity > Highest) return ValueMap.Stopped;
+        if (velocity < Lowest || velocity > Highest)
+            return ValueMap.Stopped;
         return Bend(velocity);
     }
 
@@ -122,13 +129,17 @@ public sealed partial record VelocityStage : Stage
         return builder.ToSet();
     }
 
-    private sealed partial class VelocitySort() : StageSort<VelocityStage>(
-        "Velocity", "velocity", "Note-ons outside low to high stop; the others are bent, scaled (per cent) and shifted.",
-        """
-        "low": { "type": "integer", "minimum": 1, "maximum": 127 }, "high": { "type": "integer", "minimum": 1, "maximum": 127 },
-        "scale": { "type": "integer", "minimum": 0, "maximum": 400 }, "offset": { "type": "integer", "minimum": -127, "maximum": 127 },
-        "curve": { "type": "integer", "minimum": -100, "maximum": 100 }
-        """)
+    private sealed partial class VelocitySort()
+        : StageSort<VelocityStage>(
+            "Velocity",
+            "velocity",
+            "Note-ons outside low to high stop; the others are bent, scaled (per cent) and shifted.",
+            """
+            "low": { "type": "integer", "minimum": 1, "maximum": 127 }, "high": { "type": "integer", "minimum": 1, "maximum": 127 },
+            "scale": { "type": "integer", "minimum": 0, "maximum": 400 }, "offset": { "type": "integer", "minimum": -127, "maximum": 127 },
+            "curve": { "type": "integer", "minimum": -100, "maximum": 100 }
+            """
+        )
     {
         public override Stage Fresh => new VelocityStage();
 
@@ -140,18 +151,27 @@ public sealed partial record VelocityStage : Stage
         {
             var low = fields.Number("low", 1, 127, 1);
             return new VelocityStage(
-                low, fields.Number("high", low, 127, 127), fields.Number("scale", 0, 400, 100), fields.Number("offset", -127, 127, 0), fields.Number("curve", -100, 100, 0));
+                low,
+                fields.Number("high", low, 127, 127),
+                fields.Number("scale", 0, 400, 100),
+                fields.Number("offset", -127, 127, 0),
+                fields.Number("curve", -100, 100, 0)
+            );
         }
 
         public override bool TryRead(StageField field, [NotNullWhen(true)] out Stage? stage, out string problem)
         {
-            stage = TypedNumber.TryRead(field("low"), 1, 127, out var low) && TypedNumber.TryRead(field("high"), low, 127, out var high)
-                && TypedNumber.TryRead(field("scale"), 0, 400, out var scale) && TypedNumber.TryRead(field("offset"), -127, 127, out var offset)
+            stage =
+                TypedNumber.TryRead(field("low"), 1, 127, out var low)
+                && TypedNumber.TryRead(field("high"), low, 127, out var high)
+                && TypedNumber.TryRead(field("scale"), 0, 400, out var scale)
+                && TypedNumber.TryRead(field("offset"), -127, 127, out var offset)
                 && TypedNumber.TryRead(field("curve"), -100, 100, out var curve)
                     ? new VelocityStage(low, high, scale, offset, curve)
                     : null;
             problem = stage is null
-                ? "The limits go from 1 to 127, softest first; the scale from 0 to 400 %, the offset from −127 to 127, the curve from −100 to 100."
+                ? "The limits go from 1 to 127, softest first; the scale from 0 to 400 %, the offset from −127 to 127, the curve "
+                    + "from −100 to 100."
                 : "";
             return stage is not null;
         }
@@ -165,18 +185,26 @@ public sealed partial record VelocityStage : Stage
             {
                 any = true;
                 var said = part.Groups;
-                var ok = said["first"].Success ? TypedNumber.TryRead(said["first"].Value, 1, 127, out low) && TypedNumber.TryRead(said["last"].Value, low, 127, out high)
+                var ok =
+                    said["first"].Success
+                        ? TypedNumber.TryRead(said["first"].Value, 1, 127, out low)
+                            && TypedNumber.TryRead(said["last"].Value, low, 127, out high)
                     : said["percent"].Success ? TypedNumber.TryRead(said["percent"].Value, 0, 400, out scale)
                     : said["curve"].Success ? TypedNumber.TryRead(said["curve"].Value, -100, 100, out curve)
-                    : said["shift"].Success ? TypedNumber.TryRead(said["shift"].Value.Replace(" ", "", StringComparison.Ordinal), -127, 127, out offset)
+                    : said["shift"].Success
+                        ? TypedNumber.TryRead(said["shift"].Value.Replace(" ", "", StringComparison.Ordinal), -127, 127, out offset)
                     : said["all"].Success && TypedNumber.TryRead(said["all"].Value, 1, 127, out offset) && (scale = 0) == 0;
-                if (!ok) return false;
+                if (!ok)
+                    return false;
             }
             stage = any ? new VelocityStage(low, high, scale, offset, curve) : null;
             return stage is not null;
         }
 
-        [GeneratedRegex(@"\G\s*(?:(?<first>\d+)\s*[-–]\s*(?<last>\d+)|(?:×|x|\*)?\s*(?<percent>\d+)\s*%|curve\s*(?<curve>[+−-]?\d+)|(?<shift>[+−-]\s*\d+)|(?<all>\d+)$|(?<other>\S))", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+        [GeneratedRegex(
+            @"\G\s*(?:(?<first>\d+)\s*[-–]\s*(?<last>\d+)|(?:×|x|\*)?\s*(?<percent>\d+)\s*%|curve\s*(?<curve>[+−-]?\d+)|(?<shift>[+−-]\s*\d+)|(?<all>\d+)$|(?<other>\S))",
+            RegexOptions.IgnoreCase | RegexOptions.CultureInvariant
+        )]
         private static partial Regex Part();
 
         private protected override void Write(VelocityStage stage, Utf8JsonWriter writer)

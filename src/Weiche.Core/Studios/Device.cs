@@ -91,26 +91,28 @@ public static class WireKinds
 
     /// <summary>How long a wire usually takes for a message, the time of its bytes aside.</summary>
     /// <param name="wire">The wire.</param>
-    public static MidiSpan UsualDelay(this WireKind wire) => wire switch
-    {
-        WireKind.Usb => MidiSpan.FromMilliseconds(1),
-        WireKind.Bluetooth => MidiSpan.FromMilliseconds(10),
-        WireKind.Network => MidiSpan.FromMilliseconds(5),
-        _ => MidiSpan.Zero,
-    };
+    public static MidiSpan UsualDelay(this WireKind wire) =>
+        wire switch
+        {
+            WireKind.Usb => MidiSpan.FromMilliseconds(1),
+            WireKind.Bluetooth => MidiSpan.FromMilliseconds(10),
+            WireKind.Network => MidiSpan.FromMilliseconds(5),
+            _ => MidiSpan.Zero,
+        };
 
     /// <summary>How many bytes a second a wire carries at most: 3 125 for DIN (31 250 baud, ten bits a byte). For the others
     /// it is what they usually manage; null where there is no wire.</summary>
     /// <param name="wire">The wire.</param>
-    public static int? BytesPerSecond(this WireKind wire) => wire switch
-    {
-        WireKind.Din => 3_125,
-        // 16 packets of a full-speed bulk transfer in each frame of a millisecond, three bytes in each packet.
-        WireKind.Usb => 48_000,
-        WireKind.Bluetooth => 4_000,
-        WireKind.Network => 100_000,
-        _ => null,
-    };
+    public static int? BytesPerSecond(this WireKind wire) =>
+        wire switch
+        {
+            WireKind.Din => 3_125,
+            // 16 packets of a full-speed bulk transfer in each frame of a millisecond, three bytes in each packet.
+            WireKind.Usb => 48_000,
+            WireKind.Bluetooth => 4_000,
+            WireKind.Network => 100_000,
+            _ => null,
+        };
 }
 
 /// <summary>A place where messages enter or leave Weiche.</summary>
@@ -121,7 +123,15 @@ public static class WireKinds
 /// <param name="On">Whether it is switched on. Through a port that is off nothing goes.</param>
 /// <param name="Jack">The jack of an interface that it stands for, or null.</param>
 /// <param name="OwnLabel">What a person calls it, or null: then its label writes itself.</param>
-public sealed record Port(PortId Id, PortDirection Direction, string Part, WireKind Wire, bool On = true, JackId? Jack = null, string? OwnLabel = null);
+public sealed record Port(
+    PortId Id,
+    PortDirection Direction,
+    string Part,
+    WireKind Wire,
+    bool On = true,
+    JackId? Jack = null,
+    string? OwnLabel = null
+);
 
 /// <summary>Anything that speaks MIDI: an instrument, an application, a virtual port.</summary>
 /// <param name="Id">Its id.</param>
@@ -142,7 +152,8 @@ public sealed record Device(
     bool Sounds,
     string? StandIn,
     ImmutableArray<Port> Ports,
-    string? Address = null)
+    string? Address = null
+)
 {
     /// <summary>Its DIN jacks.</summary>
     public ImmutableArray<Jack> Jacks { get; init; } = [];
@@ -168,8 +179,8 @@ public sealed record Device(
     /// <summary>Whether a virtual port is for Weiche alone; else the other programs of this computer see it too.</summary>
     public bool StaysInside { get; init; }
 
-    /// <summary>How many messages of a kind it sends in a second at worst, where a person said so; for the other kinds what its sort of device
-    /// does is taken.</summary>
+    /// <summary>How many messages of a kind it sends in a second at worst, where a person said so; for the other kinds what its sort of
+    /// device does is taken.</summary>
     public ImmutableSortedDictionary<MessageKind, int> WorstRates { get; init; } = ImmutableSortedDictionary<MessageKind, int>.Empty;
 
     /// <summary>The names of its programs, by number from 0 to 127; those that have none are left out.</summary>
@@ -186,7 +197,8 @@ public sealed record Device(
     /// <param name="direction">The way.</param>
     public PortId? FirstPort(PortDirection direction) => Ports.FirstOrDefault(port => port.Direction == direction)?.Id;
 
-    /// <summary>Whether it can be played and makes a sound of its own: then it may sound twice, by its keys and by what comes back.</summary>
+    /// <summary>Whether it can be played and makes a sound of its own: then it may sound twice, by its keys and by what comes
+    /// back.</summary>
     public bool PlaysItself => Kind.Facts().IsPlayed && Sounds && Sends.Count > 0;
 
     /// <summary>The way from its keys to its own sound, or null if it has none.</summary>
@@ -216,7 +228,8 @@ public readonly record struct DevicePort(Device Device, Port Port, Device Owner,
     {
         get
         {
-            if (Port.Jack is not { } id) return "";
+            if (Port.Jack is not { } id)
+                return "";
             return $"{Owner.Name} {Owner.Jacks.First(jack => jack.Id == id).Name}";
         }
     }
@@ -231,7 +244,10 @@ public readonly record struct DevicePort(Device Device, Port Port, Device Owner,
     public bool IsLoose => Port.Jack is not null && !IsBehind;
 
     /// <summary>The channels that matter here: those a source sends on or a destination listens to.</summary>
-    public ChannelSet Channels => IsLoose ? ChannelSet.All : IsSource ? Device.Sends : Device.Listens;
+    public ChannelSet Channels =>
+        IsLoose ? ChannelSet.All
+        : IsSource ? Device.Sends
+        : Device.Listens;
 
     private string JackNumber
     {
@@ -239,7 +255,9 @@ public readonly record struct DevicePort(Device Device, Port Port, Device Owner,
         {
             var (owner, id) = (Owner, Port.Jack);
             var role = IsSource ? JackRole.In : JackRole.Out;
-            return (1 + owner.Jacks.Where(jack => jack.Role == role).Select(jack => jack.Id).ToList().IndexOf(id!.Value)).ToString(System.Globalization.CultureInfo.InvariantCulture);
+            return (1 + owner.Jacks.Where(jack => jack.Role == role).Select(jack => jack.Id).ToList().IndexOf(id!.Value)).ToString(
+                System.Globalization.CultureInfo.InvariantCulture
+            );
         }
     }
 }

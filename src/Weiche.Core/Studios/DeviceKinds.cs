@@ -91,25 +91,69 @@ public static class DeviceKinds
 
     private static readonly WorstRate[] Hands =
     [
-        .. Anything, new(40, KindSet.Of(MessageKind.Note)), new(60, KindSet.Of(MessageKind.ControlChange, MessageKind.PitchBend)), new(40, KindSet.Of(MessageKind.ChannelPressure)),
+        .. Anything,
+        new(40, KindSet.Of(MessageKind.Note)),
+        new(60, KindSet.Of(MessageKind.ControlChange, MessageKind.PitchBend)),
+        new(40, KindSet.Of(MessageKind.ChannelPressure)),
     ];
 
     private static readonly WorstRate[] Program =
     [
-        .. Anything, new(100, KindSet.Of(MessageKind.Note, MessageKind.ControlChange)), new(60, KindSet.Of(MessageKind.PitchBend)), new(40, KindSet.Of(MessageKind.ChannelPressure)),
+        .. Anything,
+        new(100, KindSet.Of(MessageKind.Note, MessageKind.ControlChange)),
+        new(60, KindSet.Of(MessageKind.PitchBend)),
+        new(40, KindSet.Of(MessageKind.ChannelPressure)),
     ];
 
     private static readonly Dictionary<DeviceKind, DeviceFacts> Table = new()
     {
-        [DeviceKind.KeyboardController] = new("keyboard controller", "controller", "keyboard", "master keyboard", "midi keyboard") { IsPlayed = true, Listens = false, ShowsWhatItHears = true, Worst = [.. Hands] },
-        [DeviceKind.KeyboardSynth] = new("keyboard with sound", "keyboard synth", "synth", "synthesizer", "workstation", "stage piano", "piano", "organ") { Sounds = true, IsPlayed = true, HasThru = true, Worst = [.. Hands] },
-        [DeviceKind.SoundModule] = new("sound module", "module", "expander", "sampler", "rack") { Sends = false, Sounds = true, HasThru = true },
-        [DeviceKind.DrumModule] = new("drum module", "drums", "drum machine", "drum computer") { IsPlayed = true, Sends = false, Sounds = true, HasThru = true },
+        [DeviceKind.KeyboardController] = new("keyboard controller", "controller", "keyboard", "master keyboard", "midi keyboard")
+        {
+            IsPlayed = true,
+            Listens = false,
+            ShowsWhatItHears = true,
+            Worst = [.. Hands],
+        },
+        [DeviceKind.KeyboardSynth] = new(
+            "keyboard with sound",
+            "keyboard synth",
+            "synth",
+            "synthesizer",
+            "workstation",
+            "stage piano",
+            "piano",
+            "organ"
+        )
+        {
+            Sounds = true,
+            IsPlayed = true,
+            HasThru = true,
+            Worst = [.. Hands],
+        },
+        [DeviceKind.SoundModule] = new("sound module", "module", "expander", "sampler", "rack")
+        {
+            Sends = false,
+            Sounds = true,
+            HasThru = true,
+        },
+        [DeviceKind.DrumModule] = new("drum module", "drums", "drum machine", "drum computer")
+        {
+            IsPlayed = true,
+            Sends = false,
+            Sounds = true,
+            HasThru = true,
+        },
         [DeviceKind.Pads] = new("pads", "pad controller", "drum pads")
         {
             IsPlayed = true,
             ShowsWhatItHears = true,
-            Worst = [.. Anything, new(40, KindSet.Of(MessageKind.Note)), new(50, KindSet.Of(MessageKind.PolyPressure)), new(20, KindSet.Of(MessageKind.ControlChange))],
+            Worst =
+            [
+                .. Anything,
+                new(40, KindSet.Of(MessageKind.Note)),
+                new(50, KindSet.Of(MessageKind.PolyPressure)),
+                new(20, KindSet.Of(MessageKind.ControlChange)),
+            ],
         },
         [DeviceKind.Pedals] = new("pedals", "pedal", "pedal board", "pedalboard", "foot controller")
         {
@@ -125,7 +169,9 @@ public static class DeviceKinds
             IsMpe = true,
             Worst =
             [
-                .. Anything, new(40, KindSet.Of(MessageKind.Note)), new(250, KindSet.Of(MessageKind.PitchBend, MessageKind.ChannelPressure)),
+                .. Anything,
+                new(40, KindSet.Of(MessageKind.Note)),
+                new(250, KindSet.Of(MessageKind.PitchBend, MessageKind.ChannelPressure)),
                 new(200, KindSet.Of(MessageKind.ControlChange)),
             ],
         },
@@ -136,7 +182,13 @@ public static class DeviceKinds
             Worst = [.. Anything, new(100, KindSet.Of(MessageKind.ControlChange, MessageKind.ChannelPressure))],
         },
         [DeviceKind.Interface] = new("interface") { Role = DeviceRole.Interface },
-        [DeviceKind.Application] = new("application", "app") { UsualWire = WireKind.Virtual, Monitors = true, MayGiveClock = true, Worst = [.. Program] },
+        [DeviceKind.Application] = new("application", "app")
+        {
+            UsualWire = WireKind.Virtual,
+            Monitors = true,
+            MayGiveClock = true,
+            Worst = [.. Program],
+        },
         [DeviceKind.Clock] = new("clock")
         {
             Listens = false,
@@ -145,9 +197,25 @@ public static class DeviceKinds
             Worst = [.. Anything],
         },
         [DeviceKind.Display] = new("display") { Sends = false, OnlyShows = true },
-        [DeviceKind.Tablet] = new("tablet") { IsPlayed = true, UsualWire = WireKind.Network, Worst = [.. Hands] },
-        [DeviceKind.Raw] = new("raw bytes") { MayBePluggedAnywhere = true, HasAddress = true, CanBeChosen = false, Worst = [.. Program] },
-        [DeviceKind.VirtualPort] = new("virtual port") { UsualWire = WireKind.Virtual, Role = DeviceRole.VirtualPort, CanBeChosen = false },
+        [DeviceKind.Tablet] = new("tablet")
+        {
+            IsPlayed = true,
+            UsualWire = WireKind.Network,
+            Worst = [.. Hands],
+        },
+        [DeviceKind.Raw] = new("raw bytes")
+        {
+            MayBePluggedAnywhere = true,
+            HasAddress = true,
+            CanBeChosen = false,
+            Worst = [.. Program],
+        },
+        [DeviceKind.VirtualPort] = new("virtual port")
+        {
+            UsualWire = WireKind.Virtual,
+            Role = DeviceRole.VirtualPort,
+            CanBeChosen = false,
+        },
     };
 
     /// <summary>The kinds that a person can say a device is, in the order in which they are offered.</summary>
@@ -155,14 +223,18 @@ public static class DeviceKinds
 
     /// <summary>What may be said for a kind, and the kind: for all of them the usual word first, then the others.</summary>
     public static IReadOnlyList<(string Word, DeviceKind Kind)> Words { get; } =
-        [.. Choosable.Select(kind => (Table[kind].Words[0], kind)), .. Choosable.SelectMany(kind => Table[kind].Words.Skip(1).Select(word => (word, kind)))];
+    [
+        .. Choosable.Select(kind => (Table[kind].Words[0], kind)),
+        .. Choosable.SelectMany(kind => Table[kind].Words.Skip(1).Select(word => (word, kind))),
+    ];
 
     /// <summary>What is known of a kind.</summary>
     /// <param name="kind">The kind.</param>
     /// <exception cref="KeyNotFoundException">There is no such kind.</exception>
     public static DeviceFacts Facts(this DeviceKind kind) => Table[kind];
 
-    /// <summary>Whether messages only pass through it on their way: an interface or a virtual port, which nobody plays and nobody hears.</summary>
+    /// <summary>Whether messages only pass through it on their way: an interface or a virtual port, which nobody plays and nobody
+    /// hears.</summary>
     /// <param name="device">The device.</param>
     public static bool PassesOn(this Device device) => device.Kind.Facts().Role != DeviceRole.End;
 

@@ -29,12 +29,14 @@ public sealed record Duty
     /// <param name="lineup">The lineup.</param>
     /// <param name="on">Whether it shall be on duty there.</param>
     /// <param name="all">Every lineup there is.</param>
-    public Duty With(LineupId lineup, bool on, IEnumerable<LineupId> all) => IsOn(lineup) == on ? this
+    public Duty With(LineupId lineup, bool on, IEnumerable<LineupId> all) =>
+        IsOn(lineup) == on ? this
         : on ? In(Lineups.Add(lineup))
         : In((IsStanding ? all : Lineups).Where(id => id != lineup));
 
     /// <inheritdoc/>
-    public bool Equals(Duty? other) => other is not null && IsStanding == other.IsStanding && Lineups.AsSpan().SequenceEqual(other.Lineups.AsSpan());
+    public bool Equals(Duty? other) =>
+        other is not null && IsStanding == other.IsStanding && Lineups.AsSpan().SequenceEqual(other.Lineups.AsSpan());
 
     /// <inheritdoc/>
     public override int GetHashCode() => Lineups.Aggregate(IsStanding.GetHashCode(), HashCode.Combine);

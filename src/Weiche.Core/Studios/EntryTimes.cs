@@ -11,8 +11,13 @@ public static class EntryTimes
     /// <summary>The destinations where it is noticed, the slowest first.</summary>
     /// <param name="studio">The studio.</param>
     /// <param name="lineup">The lineup.</param>
-    public static IReadOnlyList<(DevicePort To, MidiSpan Takes)> Of(Studio studio, Lineup lineup) => [.. lineup.Sends.GroupBy(sending => sending.To)
-        .Select(group => (To: studio.FindPort(group.Key)!.Value, Bytes: group.Sum(sending => sending.Bytes.Length)))
-        .Select(item => (item.To, Takes: new MidiSpan(item.Bytes * item.To.Port.Wire.ByteTime().Microseconds)))
-        .Where(item => item.Takes >= Noticed).OrderByDescending(item => item.Takes.Microseconds)];
+    public static IReadOnlyList<(DevicePort To, MidiSpan Takes)> Of(Studio studio, Lineup lineup) =>
+        [
+            .. lineup
+                .Sends.GroupBy(sending => sending.To)
+                .Select(group => (To: studio.FindPort(group.Key)!.Value, Bytes: group.Sum(sending => sending.Bytes.Length)))
+                .Select(item => (item.To, Takes: new MidiSpan(item.Bytes * item.To.Port.Wire.ByteTime().Microseconds)))
+                .Where(item => item.Takes >= Noticed)
+                .OrderByDescending(item => item.Takes.Microseconds),
+        ];
 }

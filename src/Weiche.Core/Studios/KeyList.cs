@@ -22,13 +22,20 @@ public static class KeyList
         var read = ImmutableSortedDictionary.CreateBuilder<int, string>();
         foreach (var (index, line) in (text ?? "").ReplaceLineEndings("\n").Split('\n').Select(line => line.Trim()).Index())
         {
-            if (line.Length == 0) continue;
+            if (line.Length == 0)
+                continue;
             var end = line.AsSpan().IndexOfAny(Between);
             var first = end < 0 ? line : line[..end];
-            if (!KeyName.TryParse(first, out var key, middleOctave)) problem = $"Line {index + 1}: “{(first.Length > 20 ? first[..20] + "…" : first)}” is no key. A line is written like 36 = low drum.";
-            else if (NameRule.Check(NameRule.Tidy(end < 0 ? "" : line[end..].TrimStart(Separators.ToCharArray()))) is { } wrong) problem = $"Line {index + 1}: {wrong}";
-            else if (!read.TryAdd(key, NameRule.Tidy(line[end..].TrimStart(Separators.ToCharArray())))) problem = $"Line {index + 1}: key {key} has a name already.";
-            if (problem.Length > 0) return false;
+            if (!KeyName.TryParse(first, out var key, middleOctave))
+                problem =
+                    $"Line {index + 1}: “{(first.Length > 20 ? first[..20] + "…" : first)}” is no key. A line is written like 36 = "
+                    + "low drum.";
+            else if (NameRule.Check(NameRule.Tidy(end < 0 ? "" : line[end..].TrimStart(Separators.ToCharArray()))) is { } wrong)
+                problem = $"Line {index + 1}: {wrong}";
+            else if (!read.TryAdd(key, NameRule.Tidy(line[end..].TrimStart(Separators.ToCharArray()))))
+                problem = $"Line {index + 1}: key {key} has a name already.";
+            if (problem.Length > 0)
+                return false;
         }
         keys = read.ToImmutable();
         return true;

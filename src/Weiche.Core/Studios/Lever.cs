@@ -24,26 +24,33 @@ public enum LeverKind
 /// <param name="Threshold">Of a controller: from which value on it is down, 1 to 127.</param>
 public sealed record LeverTrigger(LeverKind Kind, int Number, int? Channel = null, int Threshold = LeverTrigger.UsualThreshold)
 {
-    /// <summary>From which value on a pedal is down, unless set otherwise (MIDI 1.0 Detailed Specification, Table III: 64 and above is on).</summary>
+    /// <summary>From which value on a pedal is down, unless set otherwise (MIDI 1.0 Detailed Specification, Table III: 64 and above is
+    /// on).</summary>
     public const int UsualThreshold = 64;
 
     /// <summary>How far below the threshold a controller must come before it is up again: pedals chatter.</summary>
     public const int Hysteresis = 4;
 
     /// <summary>What it is in words: "C2", "program 2", "sustain"; with the channel where only one is meant: "C2 on channel 2".</summary>
-    public string Words => (Kind switch
-    {
-        LeverKind.Program => $"program {Number + 1}",
-        LeverKind.Key => KeyName.Of(Number),
-        _ => ControllerName.Of(Number) + (Threshold == UsualThreshold ? "" : string.Create(CultureInfo.InvariantCulture, $" from {Threshold}")),
-    }) + (Channel is { } channel ? string.Create(CultureInfo.InvariantCulture, $" on channel {channel + 1}") : "");
+    public string Words =>
+        (
+            Kind switch
+            {
+                LeverKind.Program => $"program {Number + 1}",
+                LeverKind.Key => KeyName.Of(Number),
+                _ => ControllerName.Of(Number)
+                    + (Threshold == UsualThreshold ? "" : string.Create(CultureInfo.InvariantCulture, $" from {Threshold}")),
+            }
+        ) + (Channel is { } channel ? string.Create(CultureInfo.InvariantCulture, $" on channel {channel + 1}") : "");
 
     /// <summary>Whether one message could work both.</summary>
     /// <param name="other">The other.</param>
-    public bool Meets(LeverTrigger other) => Kind == other.Kind && Number == other.Number && (Channel is null || other.Channel is null || Channel == other.Channel);
+    public bool Meets(LeverTrigger other) =>
+        Kind == other.Kind && Number == other.Number && (Channel is null || other.Channel is null || Channel == other.Channel);
 
     /// <summary>Why this cannot be, in a sentence; null if it can.</summary>
-    internal string? Check() => Number is < 0 or > 127 ? "Programs, keys and controllers have numbers from 0 to 127."
+    internal string? Check() =>
+        Number is < 0 or > 127 ? "Programs, keys and controllers have numbers from 0 to 127."
         : Channel is < 0 or >= Midi.Channel.Count ? "Channels go from 1 to 16."
         : Threshold is < 1 or > 127 ? "A threshold is from 1 to 127."
         : Kind == LeverKind.Control && Number >= 120 ? "Channel mode messages (120 to 127) cannot be levers."
@@ -53,9 +60,7 @@ public sealed record LeverTrigger(LeverKind Kind, int Number, int? Channel = nul
 /// <summary>What a lever works.</summary>
 public abstract record LeverWork
 {
-    private protected LeverWork()
-    {
-    }
+    private protected LeverWork() { }
 }
 
 /// <summary>Enters a lineup.</summary>
@@ -91,7 +96,8 @@ public enum LeverSwitch
 public sealed record SwitchRoutes(ImmutableArray<RouteId> Routes, LeverSwitch How) : LeverWork
 {
     /// <inheritdoc/>
-    public bool Equals(SwitchRoutes? other) => other is not null && How == other.How && Routes.AsSpan().SequenceEqual(other.Routes.AsSpan());
+    public bool Equals(SwitchRoutes? other) =>
+        other is not null && How == other.How && Routes.AsSpan().SequenceEqual(other.Routes.AsSpan());
 
     /// <inheritdoc/>
     public override int GetHashCode() => Routes.Aggregate((int)How, HashCode.Combine);
@@ -170,8 +176,10 @@ public sealed record Lever(LeverId Id, PortId Source, LeverTrigger Trigger, Leve
     public Duty Works { get; init; } = Duty.Standing;
 
     /// <summary>Why something cannot work this, in a sentence; null if it can.</summary>
-    internal static string? CheckHeld(LeverTrigger trigger, LeverWork work) => trigger.Kind == LeverKind.Program && (work is WorkTime { IsHeld: true } or SwitchRoutes { How: LeverSwitch.WhileHeld })
-        ? "A program is not let go of: what lasts as long as it is held needs a key, a pedal or a button." : null;
+    internal static string? CheckHeld(LeverTrigger trigger, LeverWork work) =>
+        trigger.Kind == LeverKind.Program && (work is WorkTime { IsHeld: true } or SwitchRoutes { How: LeverSwitch.WhileHeld })
+            ? "A program is not let go of: what lasts as long as it is held needs a key, a pedal or a button."
+            : null;
 
     /// <summary>Whether what works a lever goes on unless told otherwise: programs do, keys and pedals are swallowed.</summary>
     /// <param name="kind">What kind of thing.</param>

@@ -5,8 +5,8 @@ using Weiche.Core.Pulse;
 
 namespace Weiche.Core.Studios;
 
-/// <summary>A set of routes that are live together, with what is sent on entering it. Its number is its place in <see cref="Studio.Lineups"/>, the
-/// running order; which routes are in it, each <see cref="Route.Duty"/> says.</summary>
+/// <summary>A set of routes that are live together, with what is sent on entering it. Its number is its place in
+/// <see cref="Studio.Lineups"/>, the running order; which routes are in it, each <see cref="Route.Duty"/> says.</summary>
 /// <param name="Id">Its id.</param>
 /// <param name="Name">Its name, unique among lineups without regard to case.</param>
 public sealed record Lineup(LineupId Id, string Name)
@@ -29,7 +29,8 @@ public sealed record Lineup(LineupId Id, string Name)
     /// <summary>What is sent on entering it, in this order.</summary>
     public ImmutableArray<Sending> Sends { get; init; } = [];
 
-    /// <summary>Whether everything that sounds through routes that leave ends at once when it is entered; else it rings on until it is let go.</summary>
+    /// <summary>Whether everything that sounds through routes that leave ends at once when it is entered; else it rings on until it is let
+    /// go.</summary>
     public bool Cuts { get; init; }
 
     /// <summary>Who keeps the time while it is in force; null for whoever does in the studio.</summary>
@@ -41,7 +42,11 @@ public sealed record Lineup(LineupId Id, string Name)
     /// <summary>Why a text cannot be a note for the player, in a sentence; null if it can.</summary>
     /// <param name="note">The text.</param>
     public static string? CheckNote(string note) =>
-        note.Length > MaxNote ? string.Create(CultureInfo.InvariantCulture, $"A note for the player has at most {MaxNote} characters; this one has {note.Length}.")
+        note.Length > MaxNote
+            ? string.Create(
+                CultureInfo.InvariantCulture,
+                $"A note for the player has at most {MaxNote} characters; this one has {note.Length}."
+            )
         : note.Any(c => char.IsControl(c) && c != '\n') ? "A note for the player cannot contain control characters."
         : null;
 
@@ -49,8 +54,10 @@ public sealed record Lineup(LineupId Id, string Name)
     /// <param name="sends">What it would send.</param>
     public static string? CheckSends(ImmutableArray<Sending> sends)
     {
-        if (sends.Length > MaxSends) return $"A lineup sends at most {MaxSends} things; these are {sends.Length}.";
-        if (sends.Sum(sending => sending.Bytes.Length) > MaxBytes) return $"A lineup sends at most {MaxBytes} bytes.";
+        if (sends.Length > MaxSends)
+            return $"A lineup sends at most {MaxSends} things; these are {sends.Length}.";
+        if (sends.Sum(sending => sending.Bytes.Length) > MaxBytes)
+            return $"A lineup sends at most {MaxBytes} bytes.";
         return sends.Select(sending => Sending.Check(sending.Bytes)).FirstOrDefault(problem => problem is not null);
     }
 }
@@ -64,10 +71,12 @@ public sealed record Sending(PortId To, ImmutableArray<byte> Bytes)
     /// <param name="bytes">The bytes.</param>
     public static string? Check(ImmutableArray<byte> bytes)
     {
-        if (!TryMessages(bytes.AsSpan(), out var messages, out _)) return "Only whole messages can be sent, without anything before, between or behind them.";
-        return messages.Any(message => message.IsNoteOn)
-            ? "A lineup cannot send notes: nobody would let them go."
-            : messages.Any(message => message.Kind is MessageKind.Clock or MessageKind.ActiveSensing) ? "A lineup cannot send clock or active sensing." : null;
+        if (!TryMessages(bytes.AsSpan(), out var messages, out _))
+            return "Only whole messages can be sent, without anything before, between or behind them.";
+        return messages.Any(message => message.IsNoteOn) ? "A lineup cannot send notes: nobody would let them go."
+            : messages.Any(message => message.Kind is MessageKind.Clock or MessageKind.ActiveSensing)
+                ? "A lineup cannot send clock or active sensing."
+            : null;
     }
 
     /// <summary>The messages in bytes, one after the other; false if anything else is in them.</summary>
@@ -83,7 +92,11 @@ public sealed record Sending(PortId To, ImmutableArray<byte> Bytes)
         (messages, exclusives) = (sink.Messages, sink.Exclusives);
         // A status at the end that begins a message leaves no trace in the parser before its first data byte.
         var endsWhole = bytes.Length > 0 && bytes[^1] is < 0x80 or 0xF6 or 0xF7 or >= 0xF8;
-        return messages.Count > 0 && endsWhole && parser.ThrownBytes == 0 && !parser.IsInsideMessage && parser.Counts is { CutMessages: 0, RefusedExclusives: 0 };
+        return messages.Count > 0
+            && endsWhole
+            && parser.ThrownBytes == 0
+            && !parser.IsInsideMessage
+            && parser.Counts is { CutMessages: 0, RefusedExclusives: 0 };
     }
 
     /// <inheritdoc/>
@@ -101,7 +114,8 @@ public sealed record Sending(PortId To, ImmutableArray<byte> Bytes)
         public void Accept(in MidiMessage message)
         {
             Messages.Add(message);
-            if (message.SysExHandle != 0) Exclusives.Add(pool.Bytes(message.SysExHandle).ToArray());
+            if (message.SysExHandle != 0)
+                Exclusives.Add(pool.Bytes(message.SysExHandle).ToArray());
         }
     }
 }

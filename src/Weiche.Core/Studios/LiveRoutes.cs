@@ -31,13 +31,13 @@ public enum RouteState
     HeldOff,
 }
 
-/// <summary>Which routes of a studio are live, in which order a source's routes are asked, and why the others are not. The engine, the trace,
-/// the checks and the pages all ask here.</summary>
+/// <summary>Which routes of a studio are live, in which order a source's routes are asked, and why the others are not. The engine, the
+/// trace, the checks and the pages all ask here.</summary>
 /// <remarks>
-/// <para>Of a source's routes those that divert are asked first, in the studio's order, then the others in theirs. The first that diverts and
-/// lets anything of a message through takes it away from all that follow.</para>
-/// <para>While any route that is on is soloed, only soloed ones take part, and what carries them on: every route that leads on from a virtual
-/// port that one of them reaches, for what comes out of that port.</para>
+/// <para>Of a source's routes those that divert are asked first, in the studio's order, then the others in theirs. The first that diverts
+/// and lets anything of a message through takes it away from all that follow.</para>
+/// <para>While any route that is on is soloed, only soloed ones take part, and what carries them on: every route that leads on from a
+/// virtual port that one of them reaches, for what comes out of that port.</para>
 /// <para>A route that is not in the lineup in force (<see cref="Studio.InForce"/>) takes no part, and solos nothing.</para>
 /// <para>Immutable; safe to read from any thread.</para>
 /// </remarks>
@@ -46,6 +46,7 @@ public sealed class LiveRoutes
     private readonly Studio _studio;
     private readonly RouteTables _tables;
     private readonly bool _anySolo;
+
     // What carries on what is soloed, with the source that it does so for.
     private readonly HashSet<(RouteId, PortId)> _carriesOn = [];
 
@@ -54,10 +55,12 @@ public sealed class LiveRoutes
         _studio = studio;
         _tables = tables;
         _anySolo = tables.AnySolo && studio.Routes.Any(route => route is { On: true, Solo: true } && IsOnDuty(route));
-        if (_anySolo) FollowSolo();
+        if (_anySolo)
+            FollowSolo();
     }
 
-    internal bool IsOf(Studio studio, RouteTables tables) => ReferenceEquals(_tables, tables) && studio.InForce == _studio.InForce && studio.HeldOff == _studio.HeldOff;
+    internal bool IsOf(Studio studio, RouteTables tables) =>
+        ReferenceEquals(_tables, tables) && studio.InForce == _studio.InForce && studio.HeldOff == _studio.HeldOff;
 
     /// <summary>The sources that any route that is on comes from, in the order in which the routes were laid.</summary>
     public IEnumerable<PortId> Sources => _tables.BySource.Keys;
@@ -82,11 +85,12 @@ public sealed class LiveRoutes
     /// <param name="route">A route of the studio.</param>
     public bool IsOn(Route route) => route.On && IsOnDuty(route);
 
-    /// <summary>Whether a route takes part for a source: it is on and on duty, and soloed if any is, or carries on what is. Its ports may be off
-    /// all the same.</summary>
+    /// <summary>Whether a route takes part for a source: it is on and on duty, and soloed if any is, or carries on what is. Its ports may
+    /// be off all the same.</summary>
     /// <param name="route">A route of the studio.</param>
     /// <param name="source">A source of it.</param>
-    public bool TakesPart(Route route, PortId source) => route.On && IsOnDuty(route) && (!_anySolo || route.Solo || _carriesOn.Contains((route.Id, source)));
+    public bool TakesPart(Route route, PortId source) =>
+        route.On && IsOnDuty(route) && (!_anySolo || route.Solo || _carriesOn.Contains((route.Id, source)));
 
     /// <summary>The routes of a source that are on, or that a lever may switch on, in the order in which they are asked.</summary>
     internal Route[] Arranged(PortId source) => _tables.Arranged.GetValueOrDefault(source) ?? [];
@@ -101,18 +105,24 @@ public sealed class LiveRoutes
     internal bool AnySolo => _anySolo;
 
     /// <summary>Whether an arranged route takes part for a source as long as it is on.</summary>
-    internal bool WouldTakePart(Route route, PortId source) => IsOnDuty(route) && (!_anySolo || route is { On: true, Solo: true } || _carriesOn.Contains((route.Id, source)));
+    internal bool WouldTakePart(Route route, PortId source) =>
+        IsOnDuty(route) && (!_anySolo || route is { On: true, Solo: true } || _carriesOn.Contains((route.Id, source)));
 
     /// <summary>Whether a route takes part for any of its sources.</summary>
     /// <param name="route">A route of the studio.</param>
-    public bool TakesPart(Route route) => route.On && IsOnDuty(route) && (!_anySolo || route.Solo || Array.Exists(_tables.Sources[route.Id], source => _carriesOn.Contains((route.Id, source.Id))));
+    public bool TakesPart(Route route) =>
+        route.On
+        && IsOnDuty(route)
+        && (!_anySolo || route.Solo || Array.Exists(_tables.Sources[route.Id], source => _carriesOn.Contains((route.Id, source.Id))));
 
     /// <summary>Whether messages of one source run on a route.</summary>
     /// <param name="route">A route of the studio.</param>
     /// <param name="source">A source of it.</param>
     public RouteState At(Route route, DevicePort source) =>
         !route.On ? RouteState.Off
-        : !IsOnDuty(route) ? IsHeldOff(route) ? RouteState.HeldOff : RouteState.OffDuty
+        : !IsOnDuty(route)
+            ? IsHeldOff(route) ? RouteState.HeldOff
+                : RouteState.OffDuty
         : !source.Port.On ? RouteState.SourceOff
         : !TakesPart(route, source.Id) ? RouteState.NotSoloed
         : _studio.FindPort(route.To) is { Port.On: true } ? RouteState.Live
@@ -120,17 +130,22 @@ public sealed class LiveRoutes
 
     /// <summary>Whether messages run on a route.</summary>
     /// <param name="route">A route of the studio.</param>
-    /// <param name="waits">Whether what stands behind a port is not there. A route waits for its destination, and for its sources if none of
-    /// them is there.</param>
+    /// <param name="waits">Whether what stands behind a port is not there. A route waits for its destination, and for its sources if none
+    /// of them is there.</param>
     public RouteState StateOf(Route route, Predicate<DevicePort> waits)
     {
-        if (!route.On) return RouteState.Off;
-        if (!IsOnDuty(route)) return IsHeldOff(route) ? RouteState.HeldOff : RouteState.OffDuty;
-        if (_studio.FindPort(route.To) is not { } to) return RouteState.DestinationOff;
+        if (!route.On)
+            return RouteState.Off;
+        if (!IsOnDuty(route))
+            return IsHeldOff(route) ? RouteState.HeldOff : RouteState.OffDuty;
+        if (_studio.FindPort(route.To) is not { } to)
+            return RouteState.DestinationOff;
         var sources = _tables.Sources[route.Id];
-        if (waits(to) || Array.TrueForAll(sources, waits)) return RouteState.Waits;
+        if (waits(to) || Array.TrueForAll(sources, waits))
+            return RouteState.Waits;
         var on = Array.FindAll(sources, source => source.Port.On);
-        if (on.Length == 0) return RouteState.SourceOff;
+        if (on.Length == 0)
+            return RouteState.SourceOff;
         return At(route, Array.Find(on, source => TakesPart(route, source.Id)) is { Device: not null } part ? part : on[0]);
     }
 
@@ -142,25 +157,30 @@ public sealed class LiveRoutes
         var taken = MessageSet.Empty;
         foreach (var route in From(source.Id))
         {
-            if (At(route, source) != RouteState.Live) continue;
+            if (At(route, source) != RouteState.Live)
+                continue;
             yield return (route, taken);
-            if (route.Divert) taken = taken.Union(Stage.PreImageOf(route.Stages, MessageSet.All));
+            if (route.Divert)
+                taken = taken.Union(Stage.PreImageOf(route.Stages, MessageSet.All));
         }
     }
 
-    private bool IsHeldOff(Route route) => !_studio.HeldOff.IsEmpty && _studio.InForce is { } lineup && _studio.HeldOff.Contains((lineup, route.Id));
+    private bool IsHeldOff(Route route) =>
+        !_studio.HeldOff.IsEmpty && _studio.InForce is { } lineup && _studio.HeldOff.Contains((lineup, route.Id));
 
     private void FollowSolo()
     {
         var reached = new Queue<Route>(_studio.Routes.Where(route => route is { On: true, Solo: true } && IsOnDuty(route)));
         while (reached.TryDequeue(out var route))
         {
-            if (_studio.FindPort(route.To) is not { } to || !to.Device.IsVirtualPort()) continue;
+            if (_studio.FindPort(route.To) is not { } to || !to.Device.IsVirtualPort())
+                continue;
             foreach (var source in to.Device.Ports.Where(port => port.Direction == PortDirection.Source))
             {
                 foreach (var next in From(source.Id))
                 {
-                    if (!next.Solo && IsOnDuty(next) && _carriesOn.Add((next.Id, source.Id))) reached.Enqueue(next);
+                    if (!next.Solo && IsOnDuty(next) && _carriesOn.Add((next.Id, source.Id)))
+                        reached.Enqueue(next);
                 }
             }
         }
@@ -179,16 +199,23 @@ internal sealed class RouteTables
         {
             DevicePort[] sources = [.. studio.SourcesOf(route)];
             Sources.Add(route.Id, sources);
-            if (!route.On && !worked.Contains(route.Id)) continue;
+            if (!route.On && !worked.Contains(route.Id))
+                continue;
             foreach (var source in sources)
             {
-                if (!lists.TryGetValue(source.Id, out var list)) lists.Add(source.Id, list = []);
+                if (!lists.TryGetValue(source.Id, out var list))
+                    lists.Add(source.Id, list = []);
                 list.Add(route);
             }
         }
         Arranged = lists.ToDictionary(pair => pair.Key, pair => pair.Value.OrderBy(route => route.Divert ? 0 : 1).ToArray());
-        BySource = worked.Count == 0 ? Arranged
-            : Arranged.Select(pair => (pair.Key, On: Array.FindAll(pair.Value, route => route.On))).Where(pair => pair.On.Length > 0).ToDictionary(pair => pair.Key, pair => pair.On);
+        BySource =
+            worked.Count == 0
+                ? Arranged
+                : Arranged
+                    .Select(pair => (pair.Key, On: Array.FindAll(pair.Value, route => route.On)))
+                    .Where(pair => pair.On.Length > 0)
+                    .ToDictionary(pair => pair.Key, pair => pair.On);
     }
 
     /// <summary>Whether any route that is on is soloed.</summary>

@@ -21,19 +21,24 @@ public static class NameRule
     public static string Tidy(string? name) =>
         string.Join(' ', WithoutHidden(name ?? "").Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries));
 
-    /// <summary>The name without characters that cannot be seen or turn the direction of writing (Unicode, general category Cf): they come along
-    /// with what is copied, and make two names look like one.</summary>
+    /// <summary>The name without characters that cannot be seen or turn the direction of writing (Unicode, general category Cf): they come
+    /// along with what is copied, and make two names look like one.</summary>
     /// <param name="name">A name.</param>
     public static string WithoutHidden(string name) => name.Any(IsHidden) ? new string([.. name.Where(c => !IsHidden(c))]) : name;
 
-    private static bool IsHidden(char c) => char.GetUnicodeCategory(c) == UnicodeCategory.Format && !Joiners.Contains(c, StringComparison.Ordinal);
+    private static bool IsHidden(char c) =>
+        char.GetUnicodeCategory(c) == UnicodeCategory.Format && !Joiners.Contains(c, StringComparison.Ordinal);
 
     /// <summary>What something calls itself, as it can be written down: any text without what is not seen, and not too long.</summary>
     /// <param name="name">What it calls itself.</param>
     public static string Said(string name)
     {
         // Pictures beyond the first plane are two halves, of which a cut may leave one.
-        var said = Tidy(new string([.. name.Select(letter => letter is '<' or '>' || char.IsControl(letter) || char.IsSurrogate(letter) ? ' ' : letter)]));
+        var said = Tidy(
+            new string([
+                .. name.Select(letter => letter is '<' or '>' || char.IsControl(letter) || char.IsSurrogate(letter) ? ' ' : letter),
+            ])
+        );
         return said.Length <= LongestSaid ? said : said[..LongestSaid].Trim();
     }
 
@@ -41,11 +46,22 @@ public static class NameRule
     /// <param name="name">A tidied name.</param>
     public static string? Check(string name)
     {
-        if (name.Length == 0) return "A name needs at least one character.";
-        if (name.Length > MaxLength) return $"A name has at most {MaxLength} characters; this one has {name.Length}.";
-        if (name.AsSpan().ContainsAny('<', '>')) return "A name cannot contain < or >.";
-        if (name.Any(char.IsControl) || !IsPaired(name)) return "A name cannot contain control characters.";
-        if (name.Any(IsHidden) || name.All(c => char.IsWhiteSpace(c) || Joiners.Contains(c, StringComparison.Ordinal) || DrawnAsNothing.Contains(c, StringComparison.Ordinal)))
+        if (name.Length == 0)
+            return "A name needs at least one character.";
+        if (name.Length > MaxLength)
+            return $"A name has at most {MaxLength} characters; this one has {name.Length}.";
+        if (name.AsSpan().ContainsAny('<', '>'))
+            return "A name cannot contain < or >.";
+        if (name.Any(char.IsControl) || !IsPaired(name))
+            return "A name cannot contain control characters.";
+        if (
+            name.Any(IsHidden)
+            || name.All(c =>
+                char.IsWhiteSpace(c)
+                || Joiners.Contains(c, StringComparison.Ordinal)
+                || DrawnAsNothing.Contains(c, StringComparison.Ordinal)
+            )
+        )
             return "A name must be seen: it cannot be made of characters that are drawn as nothing.";
         return null;
     }
@@ -56,9 +72,11 @@ public static class NameRule
     /// <param name="self">The device itself, if it is there already.</param>
     public static string? CheckFor(Studio studio, string name, DeviceId? self)
     {
-        if (Check(name) is { } problem) return problem;
+        if (Check(name) is { } problem)
+            return problem;
         var other = studio.Devices.FirstOrDefault(device =>
-            device.Id != self && string.Equals(device.Name, name, StringComparison.OrdinalIgnoreCase));
+            device.Id != self && string.Equals(device.Name, name, StringComparison.OrdinalIgnoreCase)
+        );
         return other is null ? null : $"There is already something called “{other.Name}”. Choose another name.";
     }
 
@@ -66,8 +84,10 @@ public static class NameRule
     {
         for (var i = 0; i < name.Length; i++)
         {
-            if (!char.IsSurrogate(name[i])) continue;
-            if (i + 1 == name.Length || !char.IsSurrogatePair(name[i], name[i + 1])) return false;
+            if (!char.IsSurrogate(name[i]))
+                continue;
+            if (i + 1 == name.Length || !char.IsSurrogatePair(name[i], name[i + 1]))
+                return false;
             i++;
         }
         return true;

@@ -12,7 +12,11 @@ internal static class PortNames
     internal static ImmutableArray<DevicePort> Of(ImmutableArray<Device> devices, StudioIndex index)
     {
         var named = ImmutableArray.CreateBuilder<DevicePort>();
-        var met = devices.SelectMany(device => device.Ports.Select(port => (Owner: device, Port: port, Far: port.Jack is { } jack ? index.OtherEnd(jack) : null))).ToList();
+        var met = devices
+            .SelectMany(device =>
+                device.Ports.Select(port => (Owner: device, Port: port, Far: port.Jack is { } jack ? index.OtherEnd(jack) : null))
+            )
+            .ToList();
         var many = met.CountBy(item => ((item.Far?.Device ?? item.Owner).Id, item.Port.Direction)).ToDictionary();
         foreach (var (owner, port, far) in met)
         {

@@ -16,7 +16,14 @@ public sealed record UnitPort(PortDirection Direction, string Part, WireKind Wir
 /// <param name="Place">Where it is plugged in.</param>
 /// <param name="Ports">Its ports.</param>
 /// <param name="Identity">Its reply to an identity request, if it gave one.</param>
-public sealed record Unit(string Key, string Says, string Serial, string Place, ImmutableArray<UnitPort> Ports, DeviceIdentity? Identity = null)
+public sealed record Unit(
+    string Key,
+    string Says,
+    string Serial,
+    string Place,
+    ImmutableArray<UnitPort> Ports,
+    DeviceIdentity? Identity = null
+)
 {
     /// <summary>Whether it is reached as a file: its place is the path.</summary>
     public bool IsFile => Place.StartsWith('/');
@@ -38,8 +45,7 @@ public sealed record Unclear(IReadOnlyList<DeviceId> Devices, IReadOnlyList<Unit
 /// <param name="Present">What each device is that is there.</param>
 /// <param name="New">What is there and no device.</param>
 /// <param name="Unclear">What a person has to say.</param>
-public sealed record RollCall(
-    ImmutableDictionary<DeviceId, Unit> Present, ImmutableArray<Unit> New, ImmutableArray<Unclear> Unclear)
+public sealed record RollCall(ImmutableDictionary<DeviceId, Unit> Present, ImmutableArray<Unit> New, ImmutableArray<Unclear> Unclear)
 {
     /// <summary>Nobody was called yet.</summary>
     public static RollCall Empty { get; } = new(ImmutableDictionary<DeviceId, Unit>.Empty, [], []);
@@ -82,7 +88,8 @@ public sealed record RollCall(
             foreach (var device in waiting.ToList())
             {
                 var fits = free.Where(unit => same(device.Known!, unit)).ToList();
-                if (fits.Count == 1 && waiting.Count(other => same(other.Known!, fits[0])) == 1) Take(device, fits[0]);
+                if (fits.Count == 1 && waiting.Count(other => same(other.Known!, fits[0])) == 1)
+                    Take(device, fits[0]);
             }
         }
 
@@ -95,7 +102,9 @@ public sealed record RollCall(
     }
 
     private static bool MayBe(KnownAs known, Unit unit) =>
-        known.Says.Length > 0 && known.Says == unit.Says && !known.Pinned
+        known.Says.Length > 0
+        && known.Says == unit.Says
+        && !known.Pinned
         && (known.Serial.Length == 0 || unit.Serial.Length == 0 || known.Serial == unit.Serial)
         && (known.Identity is null || unit.Identity is null || known.Identity.IsSameModel(unit.Identity));
 }

@@ -43,8 +43,10 @@ public readonly record struct EchoChange(Channel Sent, Channel Came, int Keys, i
         get
         {
             var stages = ImmutableArray.CreateBuilder<Stage>();
-            if (Sent != Came) stages.Add(new ChannelsStage(ChannelMap.Identity.With(Sent, ChannelSet.None.With(Came, true))));
-            if (Keys != 0) stages.Add(new TransposeStage(Keys));
+            if (Sent != Came)
+                stages.Add(new ChannelsStage(ChannelMap.Identity.With(Sent, ChannelSet.None.With(Came, true))));
+            if (Keys != 0)
+                stages.Add(new TransposeStage(Keys));
             return stages.ToImmutable();
         }
     }
@@ -53,9 +55,11 @@ public readonly record struct EchoChange(Channel Sent, Channel Came, int Keys, i
     /// <param name="came">The message that came.</param>
     internal MidiMessage? Before(in MidiMessage came)
     {
-        if (!came.HasChannel || came.ChannelIndex != Came.Index) return null;
+        if (!came.HasChannel || came.ChannelIndex != Came.Index)
+            return null;
         var sent = came.OnChannelIndex(Sent.Index);
-        if (!came.IsNote && came.Kind != MessageKind.PolyPressure) return sent;
+        if (!came.IsNote && came.Kind != MessageKind.PolyPressure)
+            return sent;
         var key = came.Data1 - Keys;
         var value = came.IsNoteOn ? came.Data2 - Velocity : came.Data2;
         return key is < 0 or > 127 || value is < 0 or > 127 || came.IsNoteOn && value == 0 ? null : sent.WithData(key, value);
@@ -65,9 +69,12 @@ public readonly record struct EchoChange(Channel Sent, Channel Came, int Keys, i
     public override string ToString()
     {
         var parts = new List<string>();
-        if (Sent != Came) parts.Add($"on channel {Came}");
-        if (Keys != 0) parts.Add($"{Math.Abs(Keys)} {(Math.Abs(Keys) == 1 ? "semitone" : "semitones")} {(Keys > 0 ? "up" : "down")}");
-        if (Velocity != 0) parts.Add(Velocity > 0 ? "louder" : "softer");
+        if (Sent != Came)
+            parts.Add($"on channel {Came}");
+        if (Keys != 0)
+            parts.Add($"{Math.Abs(Keys)} {(Math.Abs(Keys) == 1 ? "semitone" : "semitones")} {(Keys > 0 ? "up" : "down")}");
+        if (Velocity != 0)
+            parts.Add(Velocity > 0 ? "louder" : "softer");
         return string.Join(", ", parts);
     }
 }

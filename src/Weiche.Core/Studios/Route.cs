@@ -10,9 +10,7 @@ public abstract record RouteSource
     private const string GroupPrefix = "group-";
     private const string AnyText = "any";
 
-    private protected RouteSource()
-    {
-    }
+    private protected RouteSource() { }
 
     /// <summary>A single source.</summary>
     /// <param name="port">The source.</param>
@@ -35,9 +33,18 @@ public abstract record RouteSource
     /// <param name="key">The text.</param>
     public static RouteSource? Parse(string? key)
     {
-        if (key == AnyText) return AnySource.Plain;
+        if (key == AnyText)
+            return AnySource.Plain;
         var isGroup = key?.StartsWith(GroupPrefix, StringComparison.Ordinal) == true;
-        if (!int.TryParse(isGroup ? key![GroupPrefix.Length..] : key, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var id)) return null;
+        if (
+            !int.TryParse(
+                isGroup ? key![GroupPrefix.Length..] : key,
+                NumberStyles.AllowLeadingSign,
+                CultureInfo.InvariantCulture,
+                out var id
+            )
+        )
+            return null;
         return isGroup ? new GroupSource(new GroupId(id)) : new OneSource(new PortId(id));
     }
 
@@ -98,9 +105,18 @@ public sealed record SourceGroup(GroupId Id, string Name, ImmutableArray<PortId>
 /// <param name="To">The destination.</param>
 /// <param name="On">Whether it is switched on.</param>
 /// <param name="Stages">The stages in the order in which messages run through them.</param>
-/// <param name="Solo">Whether it is soloed: while any route that is on is, only soloed routes are live, and what carries them on from virtual ports.</param>
+/// <param name="Solo">Whether it is soloed: while any route that is on is, only soloed routes are live, and what carries them on from
+/// virtual ports.</param>
 /// <param name="Divert">Whether it takes what it lets through away from the source's other routes.</param>
-public sealed record Route(RouteId Id, RouteSource From, PortId To, bool On, ImmutableArray<Stage> Stages, bool Solo = false, bool Divert = false)
+public sealed record Route(
+    RouteId Id,
+    RouteSource From,
+    PortId To,
+    bool On,
+    ImmutableArray<Stage> Stages,
+    bool Solo = false,
+    bool Divert = false
+)
 {
     /// <summary>The most stages a route, or an inner path, may have.</summary>
     public const int MaxStages = 16;

@@ -18,6 +18,11 @@ public sealed record Safety(bool OpeningWaits, int Rounds)
     public static Safety Usual { get; } = new(true, UsualRounds);
 
     /// <summary>Why it cannot be so, in a sentence, or null if it can.</summary>
-    internal string? Check() => Rounds is 0 or (>= 2 and <= MostRounds) ? null
-        : string.Create(CultureInfo.InvariantCulture, $"The guard stops what comes back for the 2nd to {MostRounds}th time, or never (0); {Rounds} is not possible.");
+    internal string? Check() =>
+        Rounds is 0 or (>= 2 and <= MostRounds)
+            ? null
+            : string.Create(
+                CultureInfo.InvariantCulture,
+                $"The guard stops what comes back for the 2nd to {MostRounds}th time, or never (0); {Rounds} is not possible."
+            );
 }

@@ -5,19 +5,21 @@ using Weiche.Core.Midi;
 
 namespace Weiche.Core.Studios;
 
-/// <summary>Reads what a lineup shall send as a person types it: "5: 17", "17 Glass on 5", "bank 2 program 17", "volume 100 on 6", "bend range 48",
-/// or bytes.</summary>
+/// <summary>Reads what a lineup shall send as a person types it: "5: 17", "17 Glass on 5", "bank 2 program 17", "volume 100 on 6", "bend
+/// range 48", or bytes.</summary>
 public static partial class SendingLine
 {
     /// <summary>What can be typed, in a sentence.</summary>
-    public const string Examples = "Type like this: 5: 17, program 17 on 5, bank 2 program 17, volume 100 on 6, bend range 48, bend 0, or bytes like C4 10.";
+    public const string Examples =
+        "Type like this: 5: 17, program 17 on 5, bank 2 program 17, volume 100 on 6, bend range 48, bend 0, or bytes like C4 10.";
 
     private const int MaxLength = Lineup.MaxBytes * 3;
     private const int MostBank = 16383;
 
     /// <summary>Reads a line.</summary>
     /// <param name="line">What was typed.</param>
-    /// <param name="to">The destination: without a channel the first that its device listens to is meant, and its programs are known by name.</param>
+    /// <param name="to">The destination: without a channel the first that its device listens to is meant, and its programs are known by
+    /// name.</param>
     /// <param name="bytes">The messages.</param>
     /// <param name="problem">Why it is none.</param>
     public static bool TryParse(string? line, DevicePort to, out ImmutableArray<byte> bytes, out string problem)
@@ -25,16 +27,20 @@ public static partial class SendingLine
         bytes = [];
         var text = (line ?? "").Trim();
         problem = Examples;
-        if (text.Length is 0 or > MaxLength) return false;
+        if (text.Length is 0 or > MaxLength)
+            return false;
         if (IsHex().IsMatch(text))
         {
             var compact = text.Replace(" ", "", StringComparison.Ordinal);
-            if (compact.Length % 2 == 0) bytes = [.. Convert.FromHexString(compact)];
+            if (compact.Length % 2 == 0)
+                bytes = [.. Convert.FromHexString(compact)];
             problem = compact.Length % 2 == 0 ? Sending.Check(bytes) ?? "" : Examples;
             return problem.Length == 0;
         }
-        if (!TryChannel(ref text, to, out var channel, out problem)) return false;
-        if (!TryWords(text, to.Device, channel, out var messages, out problem)) return false;
+        if (!TryChannel(ref text, to, out var channel, out problem))
+            return false;
+        if (!TryWords(text, to.Device, channel, out var messages, out problem))
+            return false;
         bytes = [.. messages];
         return true;
     }
@@ -44,10 +50,12 @@ public static partial class SendingLine
         problem = "";
         channel = to.Device.Listens.Count > 0 ? to.Device.Listens.Members.First().Index : 0;
         var said = ChannelBefore().Match(text) is { Success: true } before ? before : ChannelBehind().Match(text);
-        if (!said.Success) return true;
+        if (!said.Success)
+            return true;
         text = said.Groups["rest"].Value.Trim();
         channel = int.Parse(said.Groups["channel"].Value, CultureInfo.InvariantCulture) - 1;
-        if (channel is >= 0 and < Channel.Count) return true;
+        if (channel is >= 0 and < Channel.Count)
+            return true;
         problem = "Channels go from 1 to 16.";
         return false;
     }
@@ -60,18 +68,22 @@ public static partial class SendingLine
         {
             if (both.Groups["bank"].Success)
             {
-                if (!TryNumber(both.Groups["bank"].Value, 0, MostBank, "A bank", out var bank, out problem)) return false;
+                if (!TryNumber(both.Groups["bank"].Value, 0, MostBank, "A bank", out var bank, out problem))
+                    return false;
                 bytes.AddRange([(byte)(0xB0 | channel), 0, (byte)(bank >> 7), (byte)(0xB0 | channel), 32, (byte)(bank & 127)]);
             }
-            if (!TryNumber(both.Groups["program"].Value, 1, 128, "A program", out var program, out problem)) return false;
+            if (!TryNumber(both.Groups["program"].Value, 1, 128, "A program", out var program, out problem))
+                return false;
             bytes.AddRange([(byte)(0xC0 | channel), (byte)(program - 1)]);
             return true;
         }
         if (BendRange().Match(text) is { Success: true } range)
         {
-            if (!TryNumber(range.Groups["value"].Value, 0, 96, "A bend range", out var semitones, out problem)) return false;
+            if (!TryNumber(range.Groups["value"].Value, 0, 96, "A bend range", out var semitones, out problem))
+                return false;
             // RPN 0, then no parameter, so that nothing else is moved by a data entry that comes later.
-            foreach (var (controller, value) in new[] { (101, 0), (100, 0), (6, semitones), (38, 0) }) bytes.AddRange([(byte)(0xB0 | channel), (byte)controller, (byte)value]);
+            foreach (var (controller, value) in new[] { (101, 0), (100, 0), (6, semitones), (38, 0) })
+                bytes.AddRange([(byte)(0xB0 | channel), (byte)controller, (byte)value]);
             return true;
         }
         if (NameAndValue().Match(text) is { Success: true } named)
@@ -79,32 +91,46 @@ public static partial class SendingLine
             var (name, typed) = (named.Groups["name"].Value.Trim().ToLowerInvariant(), named.Groups["value"].Value.Replace('−', '-'));
             if (name is "bend" or "pitch bend")
             {
-                if (!TryNumber(typed, -8192, 8191, "A bend", out var bend, out problem)) return false;
+                if (!TryNumber(typed, -8192, 8191, "A bend", out var bend, out problem))
+                    return false;
                 bytes.AddRange([(byte)(0xE0 | channel), (byte)((bend + 8192) & 127), (byte)((bend + 8192) >> 7)]);
                 return true;
             }
             if (name is "pressure" or "channel pressure")
             {
-                if (!TryNumber(typed, 0, 127, "A pressure", out var pressure, out problem)) return false;
+                if (!TryNumber(typed, 0, 127, "A pressure", out var pressure, out problem))
+                    return false;
                 bytes.AddRange([(byte)(0xD0 | channel), (byte)pressure]);
                 return true;
             }
             if (ControllerOf(name) is { } number)
             {
-                if (!TryNumber(typed, 0, 127, $"The value of {ControllerName.Of(number)}", out var value, out problem)) return false;
+                if (!TryNumber(typed, 0, 127, $"The value of {ControllerName.Of(number)}", out var value, out problem))
+                    return false;
                 bytes.AddRange([(byte)(0xB0 | channel), (byte)number, (byte)value]);
                 return true;
             }
         }
         // The name of a program, or the beginning of one that is alone with it.
-        var meant = device.Programs.Where(program => string.Equals(program.Value, text, StringComparison.OrdinalIgnoreCase)).Concat(
-            device.Programs.Where(program => program.Value.StartsWith(text, StringComparison.OrdinalIgnoreCase))).Select(program => program.Key).Distinct().ToList();
-        if (meant.Count > 0 && text.Length > 0 && (meant.Count == 1 || string.Equals(device.Programs[meant[0]], text, StringComparison.OrdinalIgnoreCase)))
+        var meant = device
+            .Programs.Where(program => string.Equals(program.Value, text, StringComparison.OrdinalIgnoreCase))
+            .Concat(device.Programs.Where(program => program.Value.StartsWith(text, StringComparison.OrdinalIgnoreCase)))
+            .Select(program => program.Key)
+            .Distinct()
+            .ToList();
+        if (
+            meant.Count > 0
+            && text.Length > 0
+            && (meant.Count == 1 || string.Equals(device.Programs[meant[0]], text, StringComparison.OrdinalIgnoreCase))
+        )
         {
             bytes.AddRange([(byte)(0xC0 | channel), (byte)meant[0]]);
             return true;
         }
-        problem = meant.Count > 1 ? $"“{text}” may be {string.Join(" or ", meant.Take(3).Select(program => SendingWords.Program(device, program)))}." : $"“{text}” is not understood. {Examples}";
+        problem =
+            meant.Count > 1
+                ? $"“{text}” may be {string.Join(" or ", meant.Take(3).Select(program => SendingWords.Program(device, program)))}."
+                : $"“{text}” is not understood. {Examples}";
         return false;
     }
 
@@ -113,17 +139,30 @@ public static partial class SendingLine
     internal static int? ControllerOf(string name)
     {
         if (ControllerByNumber().Match(name) is { Success: true } numbered)
-            return int.TryParse(numbered.Groups["number"].Value, NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number < 120 ? number : null;
+            return
+                int.TryParse(numbered.Groups["number"].Value, NumberStyles.None, CultureInfo.InvariantCulture, out var number)
+                && number < 120
+                ? number
+                : null;
         for (var controller = 0; controller < 120; controller++)
         {
-            if (ControllerName.Of(controller).Equals(name, StringComparison.OrdinalIgnoreCase)) return controller;
+            if (ControllerName.Of(controller).Equals(name, StringComparison.OrdinalIgnoreCase))
+                return controller;
         }
-        return name switch { "mod" or "mod wheel" or "modwheel" => 1, "pedal" or "sustain pedal" => 64, _ => null };
+        return name switch
+        {
+            "mod" or "mod wheel" or "modwheel" => 1,
+            "pedal" or "sustain pedal" => 64,
+            _ => null,
+        };
     }
 
     private static bool TryNumber(string text, int least, int most, string what, out int number, out string problem)
     {
-        problem = int.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out number) && number >= least && number <= most ? "" : $"{what} is from {least} to {most}.";
+        problem =
+            int.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out number) && number >= least && number <= most
+                ? ""
+                : $"{what} is from {least} to {most}.";
         return problem.Length == 0;
     }
 
@@ -136,7 +175,10 @@ public static partial class SendingLine
     [GeneratedRegex("^(?<rest>.+?) +(on|to|ch|channel)( +(ch|channel))? *(?<channel>[0-9]{1,3})$", RegexOptions.IgnoreCase)]
     private static partial Regex ChannelBehind();
 
-    [GeneratedRegex("^(bank *(?<bank>[0-9]{1,5}),? *)?(program|prog|pc|patch)? *(?<program>[0-9]{1,4})( +[^0-9= ].*)?$", RegexOptions.IgnoreCase)]
+    [GeneratedRegex(
+        "^(bank *(?<bank>[0-9]{1,5}),? *)?(program|prog|pc|patch)? *(?<program>[0-9]{1,4})( +[^0-9= ].*)?$",
+        RegexOptions.IgnoreCase
+    )]
     private static partial Regex BankAndProgram();
 
     [GeneratedRegex("^bend *range *=? *(?<value>[0-9]{1,4})$", RegexOptions.IgnoreCase)]

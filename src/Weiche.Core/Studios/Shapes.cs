@@ -29,13 +29,17 @@ public static class Shapes
         var paths = ImmutableArray.CreateBuilder<InnerPath>();
         if (facts.Role == DeviceRole.Interface)
         {
-            for (var i = 1; i <= ins; i++) AddInterfaceJack(JackRole.In, $"IN {i}");
-            for (var i = 1; i <= outs; i++) AddInterfaceJack(JackRole.Out, $"OUT {i}");
+            for (var i = 1; i <= ins; i++)
+                AddInterfaceJack(JackRole.In, $"IN {i}");
+            for (var i = 1; i <= outs; i++)
+                AddInterfaceJack(JackRole.Out, $"OUT {i}");
         }
         else if (wire == WireKind.Din)
         {
-            if (listens) jacks.Add(new Jack(new JackId(nextId++), JackRole.In, "IN"));
-            if (sends || facts.HasThru) jacks.Add(new Jack(new JackId(nextId++), JackRole.Out, "OUT"));
+            if (listens)
+                jacks.Add(new Jack(new JackId(nextId++), JackRole.In, "IN"));
+            if (sends || facts.HasThru)
+                jacks.Add(new Jack(new JackId(nextId++), JackRole.Out, "OUT"));
             if (facts.HasThru)
             {
                 var thru = new Jack(new JackId(nextId++), JackRole.Thru, "THRU");
@@ -45,12 +49,21 @@ public static class Shapes
         }
         else
         {
-            if (sends) ports.Add(new Port(new PortId(nextId++), PortDirection.Source, "", wire));
-            if (listens) ports.Add(new Port(new PortId(nextId++), PortDirection.Destination, "", wire));
+            if (sends)
+                ports.Add(new Port(new PortId(nextId++), PortDirection.Source, "", wire));
+            if (listens)
+                ports.Add(new Port(new PortId(nextId++), PortDirection.Destination, "", wire));
         }
         var device = new Device(
-            new DeviceId(id), name, kind, sends ? ChannelSet.All : ChannelSet.None, listens ? ChannelSet.All : ChannelSet.None,
-            facts.Sounds, null, ports.ToImmutable())
+            new DeviceId(id),
+            name,
+            kind,
+            sends ? ChannelSet.All : ChannelSet.None,
+            listens ? ChannelSet.All : ChannelSet.None,
+            facts.Sounds,
+            null,
+            ports.ToImmutable()
+        )
         {
             Jacks = jacks.ToImmutable(),
             InnerPaths = paths.ToImmutable(),
@@ -63,27 +76,48 @@ public static class Shapes
         {
             var jack = new Jack(new JackId(nextId++), role, label);
             jacks.Add(jack);
-            ports.Add(new Port(new PortId(nextId++), role == JackRole.In ? PortDirection.Source : PortDirection.Destination, label, WireKind.Din, true, jack.Id));
+            ports.Add(
+                new Port(
+                    new PortId(nextId++),
+                    role == JackRole.In ? PortDirection.Source : PortDirection.Destination,
+                    label,
+                    WireKind.Din,
+                    true,
+                    jack.Id
+                )
+            );
         }
     }
 
     /// <summary>The way from an IN to a THRU.</summary>
-    internal static InnerPath Thru(int id, Jack heard, Jack thru) => new(
-        new InnerPathId(id), InnerPathKind.Thru, "thru", Place.At(heard.Id), Place.At(thru.Id), true, InnerPath.UsualDelay(InnerPathKind.Thru), []);
+    internal static InnerPath Thru(int id, Jack heard, Jack thru) =>
+        new(
+            new InnerPathId(id),
+            InnerPathKind.Thru,
+            "thru",
+            Place.At(heard.Id),
+            Place.At(thru.Id),
+            true,
+            InnerPath.UsualDelay(InnerPathKind.Thru),
+            []
+        );
 
-    /// <summary>A device that can be played and sounds plays its own sound, unless that is switched off: whatever became such a one has local
-    /// control from then on, and what is none any more has not.</summary>
+    /// <summary>A device that can be played and sounds plays its own sound, unless that is switched off: whatever became such a one has
+    /// local control from then on, and what is none any more has not.</summary>
     /// <param name="before">The device before; null if it is new.</param>
     /// <param name="after">The device.</param>
     /// <param name="nextId">The id that is free.</param>
     /// <returns>The device, and the id that is free after it.</returns>
     internal static (Device Device, int NextId) FitLocalControl(Device? before, Device after, int nextId)
     {
-        if (!after.PlaysItself) return (after with { InnerPaths = after.InnerPaths.RemoveAll(path => path.Kind == InnerPathKind.LocalControl) }, nextId);
-        if (after.LocalControl is not null || before?.PlaysItself == true) return (after, nextId);
+        if (!after.PlaysItself)
+            return (after with { InnerPaths = after.InnerPaths.RemoveAll(path => path.Kind == InnerPathKind.LocalControl) }, nextId);
+        if (after.LocalControl is not null || before?.PlaysItself == true)
+            return (after, nextId);
         return (after with { InnerPaths = after.InnerPaths.Add(LocalControl(nextId, true)) }, nextId + 1);
     }
 
     /// <summary>The way from a device's keys to its own sound.</summary>
-    internal static InnerPath LocalControl(int id, bool on) => new(new InnerPathId(id), InnerPathKind.LocalControl, "local control", Place.Keys, Place.Sound, on, MidiSpan.Zero, []);
+    internal static InnerPath LocalControl(int id, bool on) =>
+        new(new InnerPathId(id), InnerPathKind.LocalControl, "local control", Place.Keys, Place.Sound, on, MidiSpan.Zero, []);
 }

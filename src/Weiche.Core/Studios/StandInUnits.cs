@@ -12,13 +12,27 @@ public static class StandInUnits
     /// <summary>Every stand-in that can be reached without an interface, by its key.</summary>
     public static ImmutableArray<Unit> All { get; } =
     [
-        Of("weiher-4x4", "Weiher 4x4", "W44-0118", "socket 2",
-            [.. Enumerable.Range(1, 4).Select(i => From($"IN {i}", WireKind.Din)), .. Enumerable.Range(1, 4).Select(i => To($"OUT {i}", WireKind.Din))]),
+        Of(
+            "weiher-4x4",
+            "Weiher 4x4",
+            "W44-0118",
+            "socket 2",
+            [
+                .. Enumerable.Range(1, 4).Select(i => From($"IN {i}", WireKind.Din)),
+                .. Enumerable.Range(1, 4).Select(i => To($"OUT {i}", WireKind.Din)),
+            ]
+        ),
         Of("amsel-61", "Amsel 61", "A61-0417", "hub 1", [From("", WireKind.Usb)]),
         Of("kies", "USB pads", "", "hub 2", [From("", WireKind.Usb), To("", WireKind.Usb)]),
         Of("faecher", "Faecher", "F-2201", "hub 3", [From("", WireKind.Usb)]),
         Of("halm", "Halm", "", "Bluetooth", [From("", WireKind.Bluetooth)]),
-        Of("bandhaus", "Bandhaus", "", "this computer", [From("A", WireKind.Virtual), From("B", WireKind.Virtual), To("", WireKind.Virtual)]),
+        Of(
+            "bandhaus",
+            "Bandhaus",
+            "",
+            "this computer",
+            [From("A", WireKind.Virtual), From("B", WireKind.Virtual), To("", WireKind.Virtual)]
+        ),
         Of("himmel", "Himmel", "", "this computer", [To("", WireKind.Virtual)]),
         Of("wolke", "Wolke", "WO-77", "network", [From("", WireKind.Network), To("", WireKind.Network)]),
     ];
@@ -30,7 +44,13 @@ public static class StandInUnits
 
     /// <summary>Whether a studio has any of them for a device, as the demo has: then they are to stand in its room.</summary>
     /// <param name="studio">The studio.</param>
-    public static bool AreIn(Studio studio) => studio.Devices.Any(device => device.Known is { } known && All.Any(unit => unit.Says == known.Says && unit.Serial == known.Serial && (unit.Serial.Length > 0 || unit.Place == known.Place)));
+    public static bool AreIn(Studio studio) =>
+        studio.Devices.Any(device =>
+            device.Known is { } known
+            && All.Any(unit =>
+                unit.Says == known.Says && unit.Serial == known.Serial && (unit.Serial.Length > 0 || unit.Place == known.Place)
+            )
+        );
 
     /// <summary>The identity that a stand-in gives: family 1 of a maker that does not exist.</summary>
     /// <param name="member">Which member of the family it is.</param>

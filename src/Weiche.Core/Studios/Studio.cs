@@ -51,15 +51,15 @@ public sealed record Studio
     /// <summary>How it keeps time.</summary>
     public TimePlan Time { get; init; } = TimePlan.Usual;
 
-    /// <summary>The lineup that this studio is looked at in; null for standing routes alone. It is no part of what is written down: which lineup
-    /// is in force is played, not edited.</summary>
+    /// <summary>The lineup that this studio is looked at in; null for standing routes alone. It is no part of what is written down: which
+    /// lineup is in force is played, not edited.</summary>
     public LineupId? InForce { get; private init; }
 
     /// <summary>Routes that a lineup is entered without: they would close a circuit there. Not written down either.</summary>
     public ImmutableHashSet<(LineupId Lineup, RouteId Route)> HeldOff { get; init; } = [];
 
-    /// <summary>The connections between its ports that other programs have made, past Weiche. They are no part of what is written down: this computer
-    /// has them, or not.</summary>
+    /// <summary>The connections between its ports that other programs have made, past Weiche. They are no part of what is written down:
+    /// this computer has them, or not.</summary>
     public ImmutableArray<OutsideCable> Outside { get; init; } = [];
 
     /// <summary>Whether middle C (key 60) is called C4 on screen; else C3.</summary>
@@ -89,8 +89,8 @@ public sealed record Studio
     /// <param name="lineup">The lineup; of one that is not there nothing but standing routes are live.</param>
     public Studio In(LineupId? lineup) => InForce == lineup ? this : this with { InForce = lineup };
 
-    /// <summary>The same studio in the lineup of another version of it: the same one, or, where that was removed, the one before it in the running
-    /// order of that version, or the first.</summary>
+    /// <summary>The same studio in the lineup of another version of it: the same one, or, where that was removed, the one before it in the
+    /// running order of that version, or the first.</summary>
     /// <param name="before">The other version.</param>
     public Studio InAsIn(Studio before) => WithOutside(before.Outside).LineupAsIn(before);
 
@@ -98,27 +98,49 @@ public sealed record Studio
     /// <param name="cables">The connections; those of ports that are not there are left out.</param>
     public Studio WithOutside(ImmutableArray<OutsideCable> cables)
     {
-        ImmutableArray<OutsideCable> there = [.. cables.Where(cable => (cable.From == default || FindPort(cable.From) is { IsSource: true }) && FindPort(cable.To) is { IsSource: false })];
+        ImmutableArray<OutsideCable> there =
+        [
+            .. cables.Where(cable =>
+                (cable.From == default || FindPort(cable.From) is { IsSource: true }) && FindPort(cable.To) is { IsSource: false }
+            ),
+        ];
         return there.SequenceEqual(Outside) ? this : this with { Outside = there };
     }
 
     private Studio LineupAsIn(Studio before)
     {
-        if (Lineups.IsEmpty) return In(null);
-        if (before.InForce is not { } was) return In(Lineups[0].Id);
-        if (FindLineup(was) is not null) return In(was);
-        return In(before.Lineups.TakeWhile(lineup => lineup.Id != was).Reverse().Select(lineup => FindLineup(lineup.Id)).FirstOrDefault(lineup => lineup is not null)?.Id ?? Lineups[0].Id);
+        if (Lineups.IsEmpty)
+            return In(null);
+        if (before.InForce is not { } was)
+            return In(Lineups[0].Id);
+        if (FindLineup(was) is not null)
+            return In(was);
+        return In(
+            before
+                .Lineups.TakeWhile(lineup => lineup.Id != was)
+                .Reverse()
+                .Select(lineup => FindLineup(lineup.Id))
+                .FirstOrDefault(lineup => lineup is not null)
+                ?.Id
+                ?? Lineups[0].Id
+        );
     }
 
     /// <summary>The lineup with this id, or null.</summary>
     /// <param name="id">The id.</param>
     public Lineup? FindLineup(LineupId id) => Lineups.FirstOrDefault(lineup => lineup.Id == id);
 
-    /// <summary>The lineup that a person calls so: "2 Star field", "Star field" or "2", without regard to case; null if there is none.</summary>
+    /// <summary>The lineup that a person calls so: "2 Star field", "Star field" or "2", without regard to case; null if there is
+    /// none.</summary>
     /// <param name="called">What it is called.</param>
-    public Lineup? FindLineup(string called) => Lineups.FirstOrDefault(lineup => string.Equals(NameOf(lineup.Id), called, StringComparison.OrdinalIgnoreCase))
+    public Lineup? FindLineup(string called) =>
+        Lineups.FirstOrDefault(lineup => string.Equals(NameOf(lineup.Id), called, StringComparison.OrdinalIgnoreCase))
         ?? Lineups.FirstOrDefault(lineup => string.Equals(lineup.Name, called, StringComparison.OrdinalIgnoreCase))
-        ?? (int.TryParse(called, NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number >= 1 && number <= Lineups.Length ? Lineups[number - 1] : null);
+        ?? (
+            int.TryParse(called, NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number >= 1 && number <= Lineups.Length
+                ? Lineups[number - 1]
+                : null
+        );
 
     /// <summary>The lever with this id, or null.</summary>
     /// <param name="id">The id.</param>
@@ -133,16 +155,21 @@ public sealed record Studio
 
     /// <summary>A lineup with its number: "2 Star field".</summary>
     /// <param name="id">The lineup.</param>
-    public string NameOf(LineupId id) => FindLineup(id) is { } lineup ? string.Create(CultureInfo.InvariantCulture, $"{NumberOf(id)} {lineup.Name}") : "a lineup that is gone";
+    public string NameOf(LineupId id) =>
+        FindLineup(id) is { } lineup
+            ? string.Create(CultureInfo.InvariantCulture, $"{NumberOf(id)} {lineup.Name}")
+            : "a lineup that is gone";
 
     /// <summary>The lineup so many places on in the running order; null beyond its ends.</summary>
     /// <param name="by">How many places; negative is before.</param>
-    public Lineup? Beside(int by) => Lineups.IsEmpty ? null
+    public Lineup? Beside(int by) =>
+        Lineups.IsEmpty ? null
         : InForce is not { } id ? Lineups[0]
-        : NumberOf(id) - 1 + by is >= 0 and var at && at < Lineups.Length ? Lineups[at] : null;
+        : NumberOf(id) - 1 + by is >= 0 and var at && at < Lineups.Length ? Lineups[at]
+        : null;
 
-    /// <summary>The same without the tables by which things are found, which are made again when they are needed: for a studio that is kept in case
-    /// somebody asks for it.</summary>
+    /// <summary>The same without the tables by which things are found, which are made again when they are needed: for a studio that is kept
+    /// in case somebody asks for it.</summary>
     public Studio ToKeep()
     {
         var copy = this with { };
@@ -194,7 +221,9 @@ public sealed record Studio
         for (JackId? at = jack; at is { } here && seen.Add(here) && OtherEnd(here) is { } far;)
         {
             chain.Add(new ChainLink(far.Device, far.Jack, delay));
-            var thru = far.Device.InnerPaths.FirstOrDefault(path => path.Kind == InnerPathKind.Thru && path.On && path.From == Place.At(far.Jack.Id));
+            var thru = far.Device.InnerPaths.FirstOrDefault(path =>
+                path.Kind == InnerPathKind.Thru && path.On && path.From == Place.At(far.Jack.Id)
+            );
             at = thru is null ? null : new JackId(thru.To.Id);
             delay += thru?.Delay ?? MidiSpan.Zero;
         }
@@ -225,58 +254,91 @@ public sealed record Studio
 
     /// <summary>The name of where a route comes from, without direction: "Amsel 61", "any source".</summary>
     /// <param name="source">Where it comes from.</param>
-    public string NameOf(RouteSource source) => source switch
-    {
-        OneSource one => FindPort(one.Port)?.Name ?? "a source that is gone",
-        GroupSource group => FindGroup(group.Group)?.Name ?? "a group that is gone",
-        _ => "any source",
-    };
+    public string NameOf(RouteSource source) =>
+        source switch
+        {
+            OneSource one => FindPort(one.Port)?.Name ?? "a source that is gone",
+            GroupSource group => FindGroup(group.Group)?.Name ?? "a group that is gone",
+            _ => "any source",
+        };
 
-    /// <summary>The route in words: "Amsel 61 → Brandung"; of several between the same two with its number: "Amsel 61 → Zinn (2)".</summary>
+    /// <summary>The route in words: "Amsel 61 → Brandung"; of several between the same two with its number: "Amsel 61 → Zinn
+    /// (2)".</summary>
     /// <param name="route">A route of this studio.</param>
-    public string Describe(Route route) => $"{NameOf(route.From)} → {FindPort(route.To)!.Value.Name}{(Index.NumberAmongTwins(route.Id) is { } number ? string.Create(CultureInfo.InvariantCulture, $" ({number})") : "")}";
+    public string Describe(Route route) =>
+        $"{NameOf(route.From)} → "
+        + $"{FindPort(route.To)!.Value.Name}{(Index.NumberAmongTwins(route.Id) is { } number ? string.Create(CultureInfo.InvariantCulture, $" ({number})") : "")}";
 
     /// <summary>The routes that lead from there to there, in their order.</summary>
     /// <param name="from">Where they come from, whatever each leaves out.</param>
     /// <param name="to">The destination.</param>
-    public IEnumerable<Route> RoutesBetween(RouteSource from, PortId to) => Routes.Where(route => route.To == to && route.From.Plate == from.Plate);
+    public IEnumerable<Route> RoutesBetween(RouteSource from, PortId to) =>
+        Routes.Where(route => route.To == to && route.From.Plate == from.Plate);
 
     /// <summary>The same studio under another name.</summary>
     /// <param name="name">A name that <see cref="NameRule"/> allows.</param>
     /// <exception cref="ArgumentException">The name cannot be one.</exception>
-    public Studio Named(string name) => NameRule.Check(name) is { } problem ? throw new ArgumentException(problem, nameof(name)) : this with { Name = name };
+    public Studio Named(string name) =>
+        NameRule.Check(name) is { } problem ? throw new ArgumentException(problem, nameof(name)) : this with { Name = name };
 
     /// <summary>The same studio, where what is added next has at least this id: numbers that another version of it used are
     /// not used for something else.</summary>
     /// <param name="nextId">A number above every id that any version used.</param>
     public Studio Reserving(int nextId) => nextId <= NextId ? this : this with { NextId = nextId };
 
-    /// <summary>The same studio without what names something that is not there any more: levers on sources, of routes and lineups that are gone, and
-    /// what lineups send to destinations that are gone, clocks that are gone and who followed one and is gone.</summary>
+    /// <summary>The same studio without what names something that is not there any more: levers on sources, of routes and lineups that are
+    /// gone, and what lineups send to destinations that are gone, clocks that are gone and who followed one and is gone.</summary>
     internal Studio WithoutLoose()
     {
-        if (Lineups.IsEmpty && Levers.IsEmpty && Time.IsUsual) return this;
-        var levers = Levers.Where(lever => FindPort(lever.Source) is not null)
-            .Select(lever => lever with
-            {
-                Works = lever.Works.IsStanding ? lever.Works : Duty.In(lever.Works.Lineups.Where(id => FindLineup(id) is not null)),
-                Work = lever.Work is SwitchRoutes routes ? routes with { Routes = routes.Routes.RemoveAll(id => FindRoute(id) is null) } : lever.Work,
-            })
+        if (Lineups.IsEmpty && Levers.IsEmpty && Time.IsUsual)
+            return this;
+        var levers = Levers
+            .Where(lever => FindPort(lever.Source) is not null)
+            .Select(lever =>
+                lever with
+                {
+                    Works = lever.Works.IsStanding ? lever.Works : Duty.In(lever.Works.Lineups.Where(id => FindLineup(id) is not null)),
+                    Work = lever.Work is SwitchRoutes routes
+                        ? routes with
+                        {
+                            Routes = routes.Routes.RemoveAll(id => FindRoute(id) is null),
+                        }
+                        : lever.Work,
+                }
+            )
             .Where(lever => lever.Works.IsStanding || !lever.Works.Lineups.IsEmpty)
-            .Where(lever => lever.Work switch
-            {
-                EnterLineup enter => FindLineup(enter.Lineup) is not null,
-                StepLineup => !Lineups.IsEmpty,
-                SwitchRoutes routes => !routes.Routes.IsEmpty,
-                _ => true,
-            });
+            .Where(lever =>
+                lever.Work switch
+                {
+                    EnterLineup enter => FindLineup(enter.Lineup) is not null,
+                    StepLineup => !Lineups.IsEmpty,
+                    SwitchRoutes routes => !routes.Routes.IsEmpty,
+                    _ => true,
+                }
+            );
         return this with
         {
             Levers = [.. levers],
-            Lineups = [.. Lineups.Select(lineup => lineup.Sends.All(sending => FindPort(sending.To) is not null) && IsThere(lineup.Master) ? lineup
-                : lineup with { Sends = lineup.Sends.RemoveAll(sending => FindPort(sending.To) is null), Master = IsThere(lineup.Master) ? lineup.Master : null })],
-            Time = Time.Followers.All(each => FindPort(each.To) is not null) && IsThere(Time.Master) ? Time
-                : Time with { Followers = Time.Followers.RemoveAll(each => FindPort(each.To) is null), Master = IsThere(Time.Master) ? Time.Master : null },
+            Lineups =
+            [
+                .. Lineups.Select(lineup =>
+                    lineup.Sends.All(sending => FindPort(sending.To) is not null) && IsThere(lineup.Master)
+                        ? lineup
+                        : lineup with
+                        {
+                            Sends = lineup.Sends.RemoveAll(sending => FindPort(sending.To) is null),
+                            Master = IsThere(lineup.Master) ? lineup.Master : null,
+                        }
+                ),
+            ],
+            Time =
+                Time.Followers.All(each => FindPort(each.To) is not null) && IsThere(Time.Master)
+                    ? Time
+                    : Time with
+                    {
+                        Followers = Time.Followers.RemoveAll(each => FindPort(each.To) is null),
+                        Master = IsThere(Time.Master) ? Time.Master : null,
+                    },
         };
 
         bool IsThere(ClockMaster? master) => master?.Source is not { } id || FindPort(id) is not null;

@@ -20,7 +20,8 @@ internal sealed class StudioIndex
         _routes = studio.Routes.ToDictionary(route => route.Id);
         foreach (var device in studio.Devices)
         {
-            foreach (var jack in device.Jacks) _jacks.Add(jack.Id, (device, jack));
+            foreach (var jack in device.Jacks)
+                _jacks.Add(jack.Id, (device, jack));
         }
         foreach (var cable in studio.Cables)
         {
@@ -35,8 +36,15 @@ internal sealed class StudioIndex
     internal Studio Studio { get; }
 
     /// <summary>Whether it is right for a studio: one with the same devices, cables, groups, routes and levers.</summary>
-    internal bool IsOf(Studio studio) => ReferenceEquals(studio, Studio)
-        || (studio.Devices == Studio.Devices && studio.Routes == Studio.Routes && studio.Groups == Studio.Groups && studio.Cables == Studio.Cables && studio.Levers == Studio.Levers);
+    internal bool IsOf(Studio studio) =>
+        ReferenceEquals(studio, Studio)
+        || (
+            studio.Devices == Studio.Devices
+            && studio.Routes == Studio.Routes
+            && studio.Groups == Studio.Groups
+            && studio.Cables == Studio.Cables
+            && studio.Levers == Studio.Levers
+        );
 
     /// <summary>Which of its routes come from which sources.</summary>
     internal RouteTables Tables => _tables ??= new RouteTables(Studio);
@@ -51,8 +59,11 @@ internal sealed class StudioIndex
     /// <summary>Which one a route is, from 1, of several between the same two; null where it is the only one.</summary>
     internal int? NumberAmongTwins(RouteId id)
     {
-        _twins ??= Studio.Routes.GroupBy(route => (route.From.Plate, route.To)).Where(group => group.Skip(1).Any())
-            .SelectMany(group => group.Index()).ToDictionary(item => item.Item.Id, item => item.Index + 1);
+        _twins ??= Studio
+            .Routes.GroupBy(route => (route.From.Plate, route.To))
+            .Where(group => group.Skip(1).Any())
+            .SelectMany(group => group.Index())
+            .ToDictionary(item => item.Item.Id, item => item.Index + 1);
         return _twins.TryGetValue(id, out var number) ? number : null;
     }
 
@@ -60,5 +71,6 @@ internal sealed class StudioIndex
 
     internal Cable? CableAt(JackId jack) => _cables.GetValueOrDefault(jack);
 
-    internal (Device Device, Jack Jack)? OtherEnd(JackId jack) => CableAt(jack) is { } cable ? FindJack(cable.From == jack ? cable.To : cable.From) : null;
+    internal (Device Device, Jack Jack)? OtherEnd(JackId jack) =>
+        CableAt(jack) is { } cable ? FindJack(cable.From == jack ? cable.To : cable.From) : null;
 }

@@ -51,9 +51,14 @@ public sealed record Follower(PortId To, ClockForm Form, bool Starts, MidiSpan O
     public bool GetsAnything => Form != ClockForm.None || Starts;
 
     /// <summary>Why this cannot be, in a sentence; null if it can.</summary>
-    internal string? Check() => Offset < Earliest || Offset > Latest
-        ? string.Create(CultureInfo.InvariantCulture, $"A clock can go out {-Earliest.Milliseconds:0} ms early to {Latest.Milliseconds:0} ms late; {Offset.Milliseconds:0.#} ms is not possible.")
-        : Form == ClockForm.AsItCame && Offset < MidiSpan.Zero ? "A clock cannot go out earlier than it came. Steadied it can: then it is known when its next pulse will be."
+    internal string? Check() =>
+        Offset < Earliest || Offset > Latest
+            ? string.Create(
+                CultureInfo.InvariantCulture,
+                $"A clock can go out {-Earliest.Milliseconds:0} ms early to {Latest.Milliseconds:0} ms late; {Offset.Milliseconds:0.#} ms is not possible."
+            )
+        : Form == ClockForm.AsItCame && Offset < MidiSpan.Zero
+            ? "A clock cannot go out earlier than it came. Steadied it can: then it is known when its next pulse will be."
         : null;
 }
 
@@ -101,10 +106,12 @@ public sealed record TimePlan
     public Follower? Of(PortId to) => Followers.FirstOrDefault(each => each.To == to);
 
     /// <summary>Why this cannot be, in a sentence; null if it can.</summary>
-    internal string? Check() => CoastBars is < 0 or > MostCoastBars ? string.Create(CultureInfo.InvariantCulture, $"A clock coasts for at most {MostCoastBars} bars.")
+    internal string? Check() =>
+        CoastBars is < 0 or > MostCoastBars
+            ? string.Create(CultureInfo.InvariantCulture, $"A clock coasts for at most {MostCoastBars} bars.")
         : CountIn is < 0 or > MostCountIn ? string.Create(CultureInfo.InvariantCulture, $"At most {MostCountIn} bars are counted in.")
         : Followers.Select(each => each.Check()).FirstOrDefault(problem => problem is not null)
-        ?? (Followers.Select(each => each.To).Distinct().Count() < Followers.Length ? "A destination follows the clock twice." : null);
+            ?? (Followers.Select(each => each.To).Distinct().Count() < Followers.Length ? "A destination follows the clock twice." : null);
 }
 
 /// <summary>What keeps time in a lineup, and who could follow.</summary>
@@ -113,7 +120,8 @@ public static class StudioTime
     /// <summary>Who keeps the time while a lineup is in force; null for nobody.</summary>
     /// <param name="studio">The studio.</param>
     /// <param name="lineup">The lineup, or null.</param>
-    public static ClockMaster? MasterIn(this Studio studio, LineupId? lineup) => (lineup is { } id ? studio.FindLineup(id)?.Master : null) ?? studio.Time.Master;
+    public static ClockMaster? MasterIn(this Studio studio, LineupId? lineup) =>
+        (lineup is { } id ? studio.FindLineup(id)?.Master : null) ?? studio.Time.Master;
 
     /// <summary>Who keeps the time of the studio as it is looked at; null for nobody.</summary>
     /// <param name="studio">The studio.</param>
@@ -122,29 +130,40 @@ public static class StudioTime
     /// <summary>The tempo of Weiche's own clock while a lineup is in force.</summary>
     /// <param name="studio">The studio.</param>
     /// <param name="lineup">The lineup, or null.</param>
-    public static Tempo TempoIn(this Studio studio, LineupId? lineup) => (lineup is { } id ? studio.FindLineup(id)?.Tempo : null) ?? studio.Time.Tempo;
+    public static Tempo TempoIn(this Studio studio, LineupId? lineup) =>
+        (lineup is { } id ? studio.FindLineup(id)?.Tempo : null) ?? studio.Time.Tempo;
 
-    /// <summary>The kinds of message that a destination gets from no route, since it follows the studio's clock; none where nobody keeps the
-    /// time.</summary>
+    /// <summary>The kinds of message that a destination gets from no route, since it follows the studio's clock; none where nobody keeps
+    /// the time.</summary>
     /// <param name="studio">The studio.</param>
     /// <param name="to">The destination.</param>
     public static KindSet FollowedAt(this Studio studio, PortId to)
     {
-        if (studio.Time.Followers.IsEmpty || studio.MasterNow() is null || studio.Time.Of(to) is not { } follower) return KindSet.None;
+        if (studio.Time.Followers.IsEmpty || studio.MasterNow() is null || studio.Time.Of(to) is not { } follower)
+            return KindSet.None;
         var kinds = follower.Form == ClockForm.None ? KindSet.None : KindSet.Of(MessageKind.Clock);
-        return !follower.Starts ? kinds : kinds.With(MessageKind.Start, true).With(MessageKind.Continue, true).With(MessageKind.Stop, true).With(MessageKind.SongPosition, true);
+        return !follower.Starts
+            ? kinds
+            : kinds
+                .With(MessageKind.Start, true)
+                .With(MessageKind.Continue, true)
+                .With(MessageKind.Stop, true)
+                .With(MessageKind.SongPosition, true);
     }
 
     /// <summary>The same as a set of messages. No stage makes such a message of anything else.</summary>
     /// <param name="studio">The studio.</param>
     /// <param name="to">The destination.</param>
-    internal static MessageSet LeftOutAt(this Studio studio, PortId to) => studio.FollowedAt(to) is var kinds && kinds != KindSet.None ? MessageSet.Of(ChannelSet.All, kinds) : MessageSet.Empty;
+    internal static MessageSet LeftOutAt(this Studio studio, PortId to) =>
+        studio.FollowedAt(to) is var kinds && kinds != KindSet.None ? MessageSet.Of(ChannelSet.All, kinds) : MessageSet.Empty;
 
     /// <summary>Whether a device is said to listen to the clock: its kinds are told one by one, and the clock is among them.</summary>
     /// <param name="device">The device.</param>
-    public static bool WantsClock(this Device device) => device.ListensKinds != KindSet.All && device.ListensKinds.Contains(MessageKind.Clock);
+    public static bool WantsClock(this Device device) =>
+        device.ListensKinds != KindSet.All && device.ListensKinds.Contains(MessageKind.Clock);
 
     /// <summary>Whether a device is said to listen to start and stop.</summary>
     /// <param name="device">The device.</param>
-    public static bool WantsStart(this Device device) => device.ListensKinds != KindSet.All && device.ListensKinds.Contains(MessageKind.Start);
+    public static bool WantsStart(this Device device) =>
+        device.ListensKinds != KindSet.All && device.ListensKinds.Contains(MessageKind.Start);
 }

@@ -88,13 +88,14 @@ public readonly record struct Place(PlaceKind Kind, int Id = 0)
     public static Place At(PortId id) => new(PlaceKind.Port, id.Value);
 
     /// <summary>As a file writes it: "jack 7", "port 9", "keys", "sound".</summary>
-    public override string ToString() => Kind switch
-    {
-        PlaceKind.Jack => $"jack {new JackId(Id)}",
-        PlaceKind.Port => $"port {new PortId(Id)}",
-        PlaceKind.Keys => "keys",
-        _ => "sound",
-    };
+    public override string ToString() =>
+        Kind switch
+        {
+            PlaceKind.Jack => $"jack {new JackId(Id)}",
+            PlaceKind.Port => $"port {new PortId(Id)}",
+            PlaceKind.Keys => "keys",
+            _ => "sound",
+        };
 
     /// <summary>Reads what <see cref="ToString"/> writes.</summary>
     /// <param name="text">The text.</param>
@@ -102,10 +103,21 @@ public readonly record struct Place(PlaceKind Kind, int Id = 0)
     /// <returns>False if it is none.</returns>
     public static bool TryParse(string text, out Place end)
     {
-        end = text switch { "keys" => Keys, "sound" => Sound, _ => default };
-        if (text is "keys" or "sound") return true;
+        end = text switch
+        {
+            "keys" => Keys,
+            "sound" => Sound,
+            _ => default,
+        };
+        if (text is "keys" or "sound")
+            return true;
         var words = text.Split(' ');
-        if (words.Length != 2 || words[0] is not ("jack" or "port") || !int.TryParse(words[1], System.Globalization.NumberStyles.None, null, out var id)) return false;
+        if (
+            words.Length != 2
+            || words[0] is not ("jack" or "port")
+            || !int.TryParse(words[1], System.Globalization.NumberStyles.None, null, out var id)
+        )
+            return false;
         end = new Place(words[0] == "jack" ? PlaceKind.Jack : PlaceKind.Port, id);
         return true;
     }
@@ -121,7 +133,15 @@ public readonly record struct Place(PlaceKind Kind, int Id = 0)
 /// <param name="Delay">How long a message takes through it.</param>
 /// <param name="Stages">What it lets through and changes, as on a route.</param>
 public sealed record InnerPath(
-    InnerPathId Id, InnerPathKind Kind, string Name, Place From, Place To, bool On, MidiSpan Delay, ImmutableArray<Stage> Stages)
+    InnerPathId Id,
+    InnerPathKind Kind,
+    string Name,
+    Place From,
+    Place To,
+    bool On,
+    MidiSpan Delay,
+    ImmutableArray<Stage> Stages
+)
 {
     /// <summary>The longest delay: a second.</summary>
     public static readonly MidiSpan MaxDelay = MidiSpan.Second;
@@ -132,13 +152,14 @@ public sealed record InnerPath(
     /// <summary>The usual delay of a sort of inner path. A thru jack repeats bits as they come; what is sent anew has to
     /// be whole first.</summary>
     /// <param name="kind">The sort.</param>
-    public static MidiSpan UsualDelay(InnerPathKind kind) => kind switch
-    {
-        InnerPathKind.Thru => new MidiSpan(2),
-        InnerPathKind.LocalControl => MidiSpan.Zero,
-        InnerPathKind.Monitor => MidiSpan.FromMilliseconds(5),
-        _ => MidiSpan.FromMilliseconds(1),
-    };
+    public static MidiSpan UsualDelay(InnerPathKind kind) =>
+        kind switch
+        {
+            InnerPathKind.Thru => new MidiSpan(2),
+            InnerPathKind.LocalControl => MidiSpan.Zero,
+            InnerPathKind.Monitor => MidiSpan.FromMilliseconds(5),
+            _ => MidiSpan.FromMilliseconds(1),
+        };
 }
 
 /// <summary>A zone of MIDI Polyphonic Expression (MPE 1.1, section 2.1): a manager channel and its member channels.</summary>

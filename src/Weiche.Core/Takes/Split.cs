@@ -36,7 +36,8 @@ public static class Split
     {
         var place = new Placer(take, by);
         var parts = new HashSet<Part>();
-        for (var i = 0; i < take.Events.Length; i++) parts.Add(place.Of(i));
+        for (var i = 0; i < take.Events.Length; i++)
+            parts.Add(place.Of(i));
         return [.. parts.OrderBy(part => part.Track).ThenBy(part => part.Number)];
     }
 
@@ -49,12 +50,24 @@ public static class Split
         var parts = PartsOf(take, by);
         var places = parts.Index().ToDictionary(part => part.Item, part => part.Index);
         var place = new Placer(take, by);
-        var tracks = parts.Select((part, index) => take.Tracks[part.Track] with { Name = index < names.Length ? names[index] : NameOf(take, by, part, null) });
+        var tracks = parts.Select(
+            (part, index) => take.Tracks[part.Track] with { Name = index < names.Length ? names[index] : NameOf(take, by, part, null) }
+        );
         return take with
         {
             Tracks = [.. tracks],
             Events = [.. take.Events.Select((each, index) => each with { Track = places[place.Of(index)] })],
-            Marks = [.. take.Marks.Select(mark => mark.Track < 0 ? mark : mark with { Track = Math.Max(0, parts.Index().FirstOrDefault(part => part.Item.Track == mark.Track, (0, default)).Index) })],
+            Marks =
+            [
+                .. take.Marks.Select(mark =>
+                    mark.Track < 0
+                        ? mark
+                        : mark with
+                        {
+                            Track = Math.Max(0, parts.Index().FirstOrDefault(part => part.Item.Track == mark.Track, (0, default)).Index),
+                        }
+                ),
+            ],
         };
     }
 
@@ -71,7 +84,9 @@ public static class Split
         {
             SplitBy.Source => track.From.Length > 0 ? track.From : track.Name,
             _ when part.Number < 0 => by == SplitBy.Lineup ? track.Name : "else",
-            SplitBy.Key => device is not null && device.Keys.TryGetValue(part.Number, out var key) ? key : KeyName.Of(part.Number, studio?.MiddleOctave),
+            SplitBy.Key => device is not null && device.Keys.TryGetValue(part.Number, out var key)
+                ? key
+                : KeyName.Of(part.Number, studio?.MiddleOctave),
             SplitBy.Channel => string.Create(CultureInfo.InvariantCulture, $"ch {part.Number + 1}"),
             _ => take.Lineups[part.Number].Name,
         };
@@ -89,7 +104,10 @@ public static class Split
             return by switch
             {
                 SplitBy.Channel => new Part(each.Track, each.Message.HasChannel ? each.Message.ChannelIndex : -1),
-                SplitBy.Key => new Part(each.Track, each.Message.IsNote || each.Message.Kind == MessageKind.PolyPressure ? each.Message.Data1 : -1),
+                SplitBy.Key => new Part(
+                    each.Track,
+                    each.Message.IsNote || each.Message.Kind == MessageKind.PolyPressure ? each.Message.Data1 : -1
+                ),
                 SplitBy.Source => new Part(_sources[each.Track], 0),
                 _ => new Part(each.Track, _lineups[index]),
             };
@@ -102,12 +120,14 @@ public static class Split
             var (next, now) = (0, -1);
             for (var i = 0; i < lineups.Length; i++)
             {
-                while (next < take.Lineups.Length && take.Lineups[next].At <= take.Events[i].At) now = take.Lineups.Select(each => each.Name).ToList().IndexOf(take.Lineups[next++].Name);
+                while (next < take.Lineups.Length && take.Lineups[next].At <= take.Events[i].At)
+                    now = take.Lineups.Select(each => each.Name).ToList().IndexOf(take.Lineups[next++].Name);
                 lineups[i] = now;
             }
             foreach (var note in TakeNote.Of(take))
             {
-                if (note.Off >= 0) lineups[note.Off] = lineups[note.On];
+                if (note.Off >= 0)
+                    lineups[note.Off] = lineups[note.On];
             }
             return lineups;
         }
@@ -115,11 +135,16 @@ public static class Split
         private static int[] SourcesOf(Take take)
         {
             var first = new Dictionary<(PortId?, string), int>();
-            return [.. take.Tracks.Select((track, index) => (track, index)).Select(each =>
-            {
-                var key = (each.track.Port, each.track.Port is null ? each.track.Name : each.track.From);
-                return first.TryGetValue(key, out var known) ? known : first[key] = each.index;
-            })];
+            return
+            [
+                .. take
+                    .Tracks.Select((track, index) => (track, index))
+                    .Select(each =>
+                    {
+                        var key = (each.track.Port, each.track.Port is null ? each.track.Name : each.track.From);
+                        return first.TryGetValue(key, out var known) ? known : first[key] = each.index;
+                    }),
+            ];
         }
     }
 }

@@ -18,14 +18,18 @@ public readonly record struct TakeEvent(MidiSpan At, int Track, MidiMessage Mess
     public static TakeEvent OfExclusive(MidiSpan at, int track, byte[] body) => new(at, track, MidiMessage.Raw(0xF0, 0, 0), body);
 
     /// <summary>Its bytes, with F0 and F7.</summary>
-    public byte[] Bytes => Exclusive is { } body ? [0xF0, .. body, 0xF7] : Message.DataLength switch
-    {
-        0 => [Message.Status],
-        1 => [Message.Status, Message.Data1],
-        _ => [Message.Status, Message.Data1, Message.Data2],
-    };
+    public byte[] Bytes =>
+        Exclusive is { } body
+            ? [0xF0, .. body, 0xF7]
+            : Message.DataLength switch
+            {
+                0 => [Message.Status],
+                1 => [Message.Status, Message.Data1],
+                _ => [Message.Status, Message.Data1, Message.Data2],
+            };
 
-    /// <summary>Whether it is played when the take is: the time is kept by the studio's clock, so start, stop, position and pulses of a take are not.</summary>
+    /// <summary>Whether it is played when the take is: the time is kept by the studio's clock, so start, stop, position and pulses of a
+    /// take are not.</summary>
     public bool IsPlayed => !Message.IsOfClock && !Message.IsRealTime;
 
     /// <summary>How many bytes it has.</summary>
@@ -52,7 +56,8 @@ public sealed record TakeTrack(string Name, PortId? Port = null, string From = "
 /// <summary>What stands in a take beside its messages.</summary>
 /// <param name="At">When.</param>
 /// <param name="Track">In which track; below 0 for the take.</param>
-/// <param name="Type">What it is, as in files: 1 text, 2 copyright, 5 lyric, 6 marker, 7 cue point, … (Standard MIDI Files 1.0, "Meta Event Definitions").</param>
+/// <param name="Type">What it is, as in files: 1 text, 2 copyright, 5 lyric, 6 marker, 7 cue point, … (Standard MIDI Files 1.0, "Meta Event
+/// Definitions").</param>
 /// <param name="Data">Its bytes; texts are UTF-8, or as the file had them.</param>
 public sealed record TakeMark(MidiSpan At, int Track, int Type, ImmutableArray<byte> Data)
 {
@@ -73,7 +78,8 @@ public sealed record TakeMark(MidiSpan At, int Track, int Type, ImmutableArray<b
 /// <param name="Name">The lineup, with its number: "2 Star field".</param>
 public readonly record struct TakeLineup(MidiSpan At, string Name);
 
-/// <summary>What was played: messages with their times, in tracks, with the tempo that was kept, the lineups that were in force, and marks.</summary>
+/// <summary>What was played: messages with their times, in tracks, with the tempo that was kept, the lineups that were in force, and
+/// marks.</summary>
 /// <remarks>It never changes: what is done to it makes another. It begins at zero; events are in the order of their times.</remarks>
 public sealed record Take
 {
@@ -121,7 +127,14 @@ public sealed record Take
             Events = [.. Events.Where(each => each.At >= from && each.At < to).Select(each => each with { At = each.At - from })],
             Tempo = Tempo.From(from),
             Marks = [.. Marks.Where(mark => mark.At >= from && mark.At < to).Select(mark => mark with { At = mark.At - from })],
-            Lineups = [.. Lineups.Where(each => each.At > from && each.At < to).Select(each => each with { At = each.At - from }).Prepend(lineup with { At = MidiSpan.Zero }).Where(each => each.Name is not null)],
+            Lineups =
+            [
+                .. Lineups
+                    .Where(each => each.At > from && each.At < to)
+                    .Select(each => each with { At = each.At - from })
+                    .Prepend(lineup with { At = MidiSpan.Zero })
+                    .Where(each => each.Name is not null),
+            ],
             Length = MidiSpan.Shorter(to, Length) - from,
         };
     }

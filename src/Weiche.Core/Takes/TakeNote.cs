@@ -20,9 +20,11 @@ public readonly record struct TakeNote(int On, int Off, MidiSpan Start, MidiSpan
         for (var i = 0; i < take.Events.Length; i++)
         {
             var each = take.Events[i];
-            if (!each.Message.IsNoteOn && !each.Message.IsNoteOff) continue;
+            if (!each.Message.IsNoteOn && !each.Message.IsNoteOff)
+                continue;
             var key = (each.Track, each.Message.ChannelIndex, (int)each.Message.Data1);
-            if (!open.TryGetValue(key, out var queue)) open.Add(key, queue = new Queue<int>());
+            if (!open.TryGetValue(key, out var queue))
+                open.Add(key, queue = new Queue<int>());
             if (each.Message.IsNoteOn)
             {
                 queue.Enqueue(notes.Count);

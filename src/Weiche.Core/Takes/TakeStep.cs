@@ -8,9 +8,7 @@ namespace Weiche.Core.Takes;
 /// <summary>Something that is done to a take. What was recorded stays as it is; a take is what its steps make of it.</summary>
 public abstract record TakeStep
 {
-    private protected TakeStep()
-    {
-    }
+    private protected TakeStep() { }
 
     /// <summary>The step in words.</summary>
     public abstract string Title { get; }
@@ -26,7 +24,11 @@ public abstract record TakeStep
 public sealed record TidyStep(Tidy How, TakeRange Range) : TakeStep
 {
     /// <inheritdoc/>
-    public override string Title => string.Create(CultureInfo.InvariantCulture, $"Tidy {(How.Ends ? "starts and ends" : "starts")} to {How.GridWords}{(How.Swing == 50 ? "" : $", swing {How.Swing} %")}, {How.Strength} %");
+    public override string Title =>
+        string.Create(
+            CultureInfo.InvariantCulture,
+            $"Tidy {(How.Ends ? "starts and ends" : "starts")} to {How.GridWords}{(How.Swing == 50 ? "" : $", swing {How.Swing} %")}, {How.Strength} %"
+        );
 
     /// <inheritdoc/>
     public override Take Apply(Take take) => How.Apply(take, Range, out _);
@@ -53,7 +55,13 @@ public sealed record NameTrackStep(int Track, string Name) : TakeStep
     public override string Title => $"Name a track {Name}";
 
     /// <inheritdoc/>
-    public override Take Apply(Take take) => Track < 0 || Track >= take.Tracks.Length ? take : take with { Tracks = take.Tracks.SetItem(Track, take.Tracks[Track] with { Name = Name }) };
+    public override Take Apply(Take take) =>
+        Track < 0 || Track >= take.Tracks.Length
+            ? take
+            : take with
+            {
+                Tracks = take.Tracks.SetItem(Track, take.Tracks[Track] with { Name = Name }),
+            };
 }
 
 /// <summary>A track is played back as if it came from another source.</summary>
@@ -66,7 +74,10 @@ public sealed record PlayAsStep(int Track, PortId? Source) : TakeStep
 
     /// <inheritdoc/>
     public override Take Apply(Take take) =>
-        take with { Tracks = [.. take.Tracks.Select((track, index) => Track < 0 || index == Track ? track with { PlayedAs = Source } : track)] };
+        take with
+        {
+            Tracks = [.. take.Tracks.Select((track, index) => Track < 0 || index == Track ? track with { PlayedAs = Source } : track)],
+        };
 }
 
 /// <summary>Only a part is left.</summary>

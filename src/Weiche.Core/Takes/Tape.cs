@@ -54,9 +54,9 @@ public interface ITapeReader
 /// A page of a tape: what came at which µs, in few bytes. Each page can be read by itself.
 /// </summary>
 /// <remarks>
-/// A page begins with a version and its moment. Then stand records, each the µs since the one before (seven bits a byte, the lowest first), a tag, and
-/// what belongs to it. A tag below 64 is the number of the port of a short message, of which the bytes follow. What is no message has a time of its
-/// own, told from that.
+/// A page begins with a version and its moment. Then stand records, each the µs since the one before (seven bits a byte, the lowest first),
+/// a tag, and what belongs to it. A tag below 64 is the number of the port of a short message, of which the bytes follow. What is no
+/// message has a time of its own, told from that.
 /// </remarks>
 public sealed class TapePage
 {
@@ -129,7 +129,8 @@ public sealed class TapePage
     public void Write(MidiTime at, int track, in MidiMessage message, ReadOnlySpan<byte> exclusive = default)
     {
         Count++;
-        if (_ports.TryGetValue(track, out var port)) _counts[port] = _counts.GetValueOrDefault(port) + 1;
+        if (_ports.TryGetValue(track, out var port))
+            _counts[port] = _counts.GetValueOrDefault(port) + 1;
         if (message.Status == 0xF0)
         {
             Head(at, ExclusiveTag);
@@ -139,10 +140,13 @@ public sealed class TapePage
             return;
         }
         Head(at, track < Inline ? (byte)track : FarTag);
-        if (track >= Inline) Number(track);
+        if (track >= Inline)
+            Number(track);
         Add(message.Status);
-        if (message.DataLength > 0) Add(message.Data1);
-        if (message.DataLength > 1) Add(message.Data2);
+        if (message.DataLength > 0)
+            Add(message.Data1);
+        if (message.DataLength > 1)
+            Add(message.Data2);
     }
 
     /// <summary>Writes down where the beat was.</summary>
@@ -184,12 +188,14 @@ public sealed class TapePage
     public static void Read(ReadOnlySpan<byte> bytes, ITapeReader reader)
     {
         var at = 0;
-        if (bytes.Length == 0 || bytes[at++] != Version) throw new TapeException("byte 0: this is not a page of a tape");
+        if (bytes.Length == 0 || bytes[at++] != Version)
+            throw new TapeException("byte 0: this is not a page of a tape");
         var now = new MidiTime(TakeNumber(bytes, ref at));
         while (at < bytes.Length)
         {
             now = new MidiTime(Math.Min(now.Microseconds + TakeNumber(bytes, ref at), long.MaxValue / 4));
-            if (at >= bytes.Length) throw new TapeException($"byte {at}: the page breaks off after a time");
+            if (at >= bytes.Length)
+                throw new TapeException($"byte {at}: the page breaks off after a time");
             var tag = bytes[at++];
             switch (tag)
             {
@@ -203,7 +209,8 @@ public sealed class TapePage
                 case ExclusiveTag:
                     var track = TakeTrack(bytes, ref at);
                     var body = TakeBytes(bytes, ref at);
-                    if (body.ContainsAnyInRange((byte)0x80, (byte)0xFF)) throw new TapeException($"byte {at - body.Length}: a status stands inside a system exclusive");
+                    if (body.ContainsAnyInRange((byte)0x80, (byte)0xFF))
+                        throw new TapeException($"byte {at - body.Length}: a status stands inside a system exclusive");
                     reader.Message(now, track, MidiMessage.Raw(0xF0, 0, 0), body);
                     break;
                 case NameTag:
@@ -215,7 +222,8 @@ public sealed class TapePage
                     var when = TakeMoment(bytes, ref at, now);
                     var pulse = TakeSigned(bytes, ref at);
                     var (beats, unit) = (TakeNumber(bytes, ref at), TakeNumber(bytes, ref at));
-                    if (beats is < 1 or > 255 || unit is < 1 or > 128) throw new TapeException($"byte {at}: {beats}/{unit} is no time signature");
+                    if (beats is < 1 or > 255 || unit is < 1 or > 128)
+                        throw new TapeException($"byte {at}: {beats}/{unit} is no time signature");
                     reader.Beat(new TapeBeat(when, pulse, (int)beats, (int)unit));
                     break;
                 case StillTag:
@@ -273,13 +281,15 @@ public sealed class TapePage
 
     private void Add(byte value)
     {
-        if (_length == _bytes.Length) Array.Resize(ref _bytes, _length * 2);
+        if (_length == _bytes.Length)
+            Array.Resize(ref _bytes, _length * 2);
         _bytes[_length++] = value;
     }
 
     private void Add(ReadOnlySpan<byte> bytes)
     {
-        while (_length + bytes.Length > _bytes.Length) Array.Resize(ref _bytes, _bytes.Length * 2);
+        while (_length + bytes.Length > _bytes.Length)
+            Array.Resize(ref _bytes, _bytes.Length * 2);
         bytes.CopyTo(_bytes.AsSpan(_length));
         _length += bytes.Length;
     }
@@ -289,16 +299,19 @@ public sealed class TapePage
         var value = 0UL;
         for (var shift = 0; shift < 63; shift += 7)
         {
-            if (at >= bytes.Length) throw new TapeException($"byte {at}: the page breaks off in a number");
+            if (at >= bytes.Length)
+                throw new TapeException($"byte {at}: the page breaks off in a number");
             var next = bytes[at++];
             value |= (ulong)(next & 0x7F) << shift;
-            if (next < 0x80) return (long)value;
+            if (next < 0x80)
+                return (long)value;
         }
         // A number below zero would have a tenth byte; none that is written has.
         throw new TapeException($"byte {at}: a number is too long");
     }
 
-    private static long TakeSigned(ReadOnlySpan<byte> bytes, ref int at) => TakeNumber(bytes, ref at) is var value ? value >> 1 ^ -(value & 1) : 0;
+    private static long TakeSigned(ReadOnlySpan<byte> bytes, ref int at) =>
+        TakeNumber(bytes, ref at) is var value ? value >> 1 ^ -(value & 1) : 0;
 
     private static MidiTime TakeMoment(ReadOnlySpan<byte> bytes, ref int at, MidiTime now) =>
         new(Math.Clamp(now.Microseconds + TakeSigned(bytes, ref at), 0, long.MaxValue / 4));
@@ -312,7 +325,8 @@ public sealed class TapePage
     private static ReadOnlySpan<byte> TakeBytes(ReadOnlySpan<byte> bytes, ref int at)
     {
         var length = TakeNumber(bytes, ref at);
-        if (length > bytes.Length - at) throw new TapeException($"byte {at}: {length} bytes are claimed; the page has {bytes.Length - at} left");
+        if (length > bytes.Length - at)
+            throw new TapeException($"byte {at}: {length} bytes are claimed; the page has {bytes.Length - at} left");
         at += (int)length;
         return bytes.Slice(at - (int)length, (int)length);
     }
@@ -322,11 +336,14 @@ public sealed class TapePage
     private static MidiMessage TakeShort(ReadOnlySpan<byte> bytes, ref int at)
     {
         var status = at < bytes.Length ? bytes[at++] : 0;
-        if (!MidiMessage.IsDefined(status) || status == 0xF0) throw new TapeException($"byte {at - 1}: {status:X2} is no status of a short message");
+        if (!MidiMessage.IsDefined(status) || status == 0xF0)
+            throw new TapeException($"byte {at - 1}: {status:X2} is no status of a short message");
         var length = MidiMessage.LengthOf(status);
-        if (bytes.Length - at < length) throw new TapeException($"byte {at}: the page breaks off in a message");
+        if (bytes.Length - at < length)
+            throw new TapeException($"byte {at}: the page breaks off in a message");
         var (data1, data2) = (length > 0 ? bytes[at] : 0, length > 1 ? bytes[at + 1] : 0);
-        if (data1 >= 0x80 || data2 >= 0x80) throw new TapeException($"byte {at}: a status stands where data should");
+        if (data1 >= 0x80 || data2 >= 0x80)
+            throw new TapeException($"byte {at}: a status stands where data should");
         at += length;
         return MidiMessage.Raw(status, data1, data2);
     }

@@ -42,8 +42,10 @@ public sealed class TapeTake : ITapeReader
         foreach (var each in _lineups)
         {
             // Of those before the beginning the last one.
-            if (each.At <= MidiSpan.Zero) lineups.Clear();
-            if (lineups.Count == 0 || lineups[^1].Name != each.Name) lineups.Add(each with { At = each.At < MidiSpan.Zero ? MidiSpan.Zero : each.At });
+            if (each.At <= MidiSpan.Zero)
+                lineups.Clear();
+            if (lineups.Count == 0 || lineups[^1].Name != each.Name)
+                lineups.Add(each with { At = each.At < MidiSpan.Zero ? MidiSpan.Zero : each.At });
         }
         return new Take
         {
@@ -77,37 +79,43 @@ public sealed class TapeTake : ITapeReader
     /// <inheritdoc/>
     public void Message(MidiTime at, int track, MidiMessage message, ReadOnlySpan<byte> exclusive)
     {
-        if (at < _from || at >= _to || !_places.TryGetValue(track, out var place)) return;
+        if (at < _from || at >= _to || !_places.TryGetValue(track, out var place))
+            return;
         if (_events.Count == Take.MostEvents)
         {
             IsCut = true;
             return;
         }
         _end = MidiTime.Later(_end, at);
-        _events.Add(message.Status == 0xF0 ? TakeEvent.OfExclusive(at - _from, place, exclusive.ToArray()) : new TakeEvent(at - _from, place, message));
+        _events.Add(
+            message.Status == 0xF0
+                ? TakeEvent.OfExclusive(at - _from, place, exclusive.ToArray())
+                : new TakeEvent(at - _from, place, message)
+        );
     }
 
     /// <inheritdoc/>
     public void Beat(TapeBeat beat)
     {
-        if (beat.At < _to) _beats.Add(beat);
+        if (beat.At < _to)
+            _beats.Add(beat);
     }
 
     /// <inheritdoc/>
-    public void Still(MidiTime at)
-    {
-    }
+    public void Still(MidiTime at) { }
 
     /// <inheritdoc/>
     public void Lineup(MidiTime at, string name)
     {
-        if (at < _to) _lineups.Add(new TakeLineup(at - _from, name));
+        if (at < _to)
+            _lineups.Add(new TakeLineup(at - _from, name));
     }
 
     /// <inheritdoc/>
     public void Missing(MidiTime at, long count)
     {
-        if (at >= _from && at < _to) _missing += count;
+        if (at >= _from && at < _to)
+            _missing += count;
     }
 
     /// <summary>Tempo and bars from where the beat was: between two beats that belong together it went evenly.</summary>
@@ -118,7 +126,11 @@ public sealed class TapeTake : ITapeReader
         for (var i = 0; i < beats.Count; i++)
         {
             var beat = beats[i];
-            var goesOn = i + 1 < beats.Count && beats[i + 1] is var next && next.Pulse > beat.Pulse && next.At - beat.At < LongestBeat
+            var goesOn =
+                i + 1 < beats.Count
+                && beats[i + 1] is var next
+                && next.Pulse > beat.Pulse
+                && next.At - beat.At < LongestBeat
                 && (next.At - beat.At).Microseconds * 24 / (next.Pulse - beat.Pulse) is > 1_000 and <= TempoMap.LongestQuarter;
             var at = beat.At - from;
             if (goesOn)
@@ -126,8 +138,10 @@ public sealed class TapeTake : ITapeReader
                 var (span, pulses) = ((beats[i + 1].At - beat.At).Microseconds, beats[i + 1].Pulse - beat.Pulse);
                 var quarter = (int)Math.Round(span * 24.0 / pulses);
                 var form = new BarPoint(at, 0, beat.Beats, beat.Unit);
-                if (beats[i + 1].At > from && (isNew || bars.Count == 0 || (bars[^1].Beats, bars[^1].Unit) != (beat.Beats, beat.Unit))) Begin(at, quarter, beat, form);
-                if (tempos.Count == 0 || tempos[^1].Quarter != quarter) tempos.Add(new TempoPoint(at < MidiSpan.Zero ? MidiSpan.Zero : at, quarter));
+                if (beats[i + 1].At > from && (isNew || bars.Count == 0 || (bars[^1].Beats, bars[^1].Unit) != (beat.Beats, beat.Unit)))
+                    Begin(at, quarter, beat, form);
+                if (tempos.Count == 0 || tempos[^1].Quarter != quarter)
+                    tempos.Add(new TempoPoint(at < MidiSpan.Zero ? MidiSpan.Zero : at, quarter));
                 isNew = beats[i + 1].At <= from;
             }
             else
@@ -140,14 +154,23 @@ public sealed class TapeTake : ITapeReader
         void Begin(MidiSpan at, int quarter, TapeBeat beat, BarPoint form)
         {
             var pulsesABar = beat.Beats * 96 / beat.Unit;
-            if (pulsesABar <= 0) return;
-            // The first bar line at or after the beginning; before the first beat that is known the clock is taken to have gone as it does there.
+            if (pulsesABar <= 0)
+                return;
+            // The first bar line at or after the beginning; before the first beat that is known the clock is taken to have gone as it does
+            // there.
             var toBegin = -at.Microseconds * 24.0 / quarter - 1e-6;
             var pulse = beat.Pulse + (long)Math.Ceiling(bars.Count == 0 ? toBegin : Math.Max(0, toBegin));
             var bar = (long)Math.Ceiling(pulse / (double)pulsesABar);
             var line = at + new MidiSpan((long)Math.Round((bar * pulsesABar - beat.Pulse) * (double)quarter / 24));
-            if (line > MidiSpan.Zero && bars.Count == 0) bars.Add(form with { At = MidiSpan.Zero, Number = (int)Math.Clamp(bar, -FurthestBar, FurthestBar) });
-            bars.Add(form with { At = line < MidiSpan.Zero ? MidiSpan.Zero : line, Number = (int)Math.Clamp(bar + 1, -FurthestBar, FurthestBar) });
+            if (line > MidiSpan.Zero && bars.Count == 0)
+                bars.Add(form with { At = MidiSpan.Zero, Number = (int)Math.Clamp(bar, -FurthestBar, FurthestBar) });
+            bars.Add(
+                form with
+                {
+                    At = line < MidiSpan.Zero ? MidiSpan.Zero : line,
+                    Number = (int)Math.Clamp(bar + 1, -FurthestBar, FurthestBar),
+                }
+            );
         }
     }
 }

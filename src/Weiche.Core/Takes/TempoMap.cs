@@ -29,7 +29,8 @@ public readonly record struct BarPoint(MidiSpan At, int Number, int Beats, int U
 public readonly record struct MusicPlace(int Bar, int Beat, double Part);
 
 /// <summary>How the time of a take is divided into quarter notes and bars.</summary>
-/// <remarks>Both lists begin at the beginning of the take and go up. Times before it are counted as if the first tempo had been there.</remarks>
+/// <remarks>Both lists begin at the beginning of the take and go up. Times before it are counted as if the first tempo had been
+/// there.</remarks>
 public sealed class TempoMap
 {
     /// <summary>The tempo where nobody gave one: 120 quarter notes a minute (Standard MIDI Files 1.0, "Set Tempo").</summary>
@@ -48,7 +49,8 @@ public sealed class TempoMap
         Tempos = Ordered(tempos, point => point.At, new TempoPoint(MidiSpan.Zero, UsualQuarter), (point, at) => point with { At = at });
         Bars = Ordered(bars, point => point.At, new BarPoint(MidiSpan.Zero, 1, 4, 4), (point, at) => point with { At = at });
         _quarters = new double[Tempos.Length];
-        for (var i = 1; i < Tempos.Length; i++) _quarters[i] = _quarters[i - 1] + (Tempos[i].At - Tempos[i - 1].At).Microseconds / (double)Tempos[i - 1].Quarter;
+        for (var i = 1; i < Tempos.Length; i++)
+            _quarters[i] = _quarters[i - 1] + (Tempos[i].At - Tempos[i - 1].At).Microseconds / (double)Tempos[i - 1].Quarter;
     }
 
     /// <summary>120 quarter notes a minute, four to a bar.</summary>
@@ -73,7 +75,8 @@ public sealed class TempoMap
     public MidiSpan TimeAt(double quarters)
     {
         var i = Array.BinarySearch(_quarters, quarters);
-        if (i < 0) i = Math.Max(0, ~i - 1);
+        if (i < 0)
+            i = Math.Max(0, ~i - 1);
         return new MidiSpan(Tempos[i].At.Microseconds + (long)Math.Round((quarters - _quarters[i]) * Tempos[i].Quarter));
     }
 
@@ -107,9 +110,11 @@ public sealed class TempoMap
         for (var i = Bars.Length - 1; i >= 0; i--)
         {
             var form = Bars[i];
-            if (number < form.Number) continue;
+            if (number < form.Number)
+                continue;
             var at = TimeAt(QuartersAt(form.At) + (number - form.Number) * form.Length);
-            if (i + 1 == Bars.Length || at < Bars[i + 1].At) return at;
+            if (i + 1 == Bars.Length || at < Bars[i + 1].At)
+                return at;
         }
         return null;
     }
@@ -123,13 +128,16 @@ public sealed class TempoMap
         {
             var form = Bars[i];
             var end = i + 1 < Bars.Length && Bars[i + 1].At < to ? Bars[i + 1].At : to;
-            if (end <= from || form.Length <= 0) continue;
+            if (end <= from || form.Length <= 0)
+                continue;
             var begin = QuartersAt(form.At);
             for (var bar = Math.Max(0, (int)Math.Floor((QuartersAt(from) - begin) / form.Length)); ; bar++)
             {
                 var at = TimeAt(begin + bar * form.Length);
-                if (at >= end) break;
-                if (at >= from) yield return (at, form.Number + bar);
+                if (at >= end)
+                    break;
+                if (at >= from)
+                    yield return (at, form.Number + bar);
             }
         }
     }
@@ -142,10 +150,15 @@ public sealed class TempoMap
         var (line, number) = BarLines(from, new MidiSpan(long.MaxValue / 4)).FirstOrDefault((from, form.Number));
         var bars = Bars.Where(point => point.At > from).Select(point => point with { At = point.At - from });
         // The first bar may be cut: it is counted from the next line.
-        if (line > from) bars = bars.Append(FormAt(line) with { At = line - from, Number = number });
+        if (line > from)
+            bars = bars.Append(FormAt(line) with { At = line - from, Number = number });
         return new TempoMap(
-            Tempos.Where(point => point.At > from).Select(point => point with { At = point.At - from }).Prepend(new TempoPoint(MidiSpan.Zero, Tempos[Last(Tempos, from)].Quarter)),
-            bars.Prepend(new BarPoint(MidiSpan.Zero, PlaceAt(from).Bar, form.Beats, form.Unit)));
+            Tempos
+                .Where(point => point.At > from)
+                .Select(point => point with { At = point.At - from })
+                .Prepend(new TempoPoint(MidiSpan.Zero, Tempos[Last(Tempos, from)].Quarter)),
+            bars.Prepend(new BarPoint(MidiSpan.Zero, PlaceAt(from).Bar, form.Beats, form.Unit))
+        );
     }
 
     private static int Last(ImmutableArray<TempoPoint> points, MidiSpan at)
@@ -154,8 +167,10 @@ public sealed class TempoMap
         while (low < high)
         {
             var middle = (low + high + 1) / 2;
-            if (points[middle].At <= at) low = middle;
-            else high = middle - 1;
+            if (points[middle].At <= at)
+                low = middle;
+            else
+                high = middle - 1;
         }
         return low;
     }
@@ -163,7 +178,8 @@ public sealed class TempoMap
     private static int Last(ImmutableArray<BarPoint> points, MidiSpan at)
     {
         var i = points.Length - 1;
-        while (i > 0 && points[i].At > at) i--;
+        while (i > 0 && points[i].At > at)
+            i--;
         return i;
     }
 
@@ -174,10 +190,13 @@ public sealed class TempoMap
         foreach (var point in ordered)
         {
             var moment = when(point) < MidiSpan.Zero ? MidiSpan.Zero : when(point);
-            if (kept.Count > 0 && when(kept[^1]) == moment) kept[^1] = at(point, moment);
-            else kept.Add(at(point, moment));
+            if (kept.Count > 0 && when(kept[^1]) == moment)
+                kept[^1] = at(point, moment);
+            else
+                kept.Add(at(point, moment));
         }
-        if (kept.Count == 0 || when(kept[0]) > MidiSpan.Zero) kept.Insert(0, first);
+        if (kept.Count == 0 || when(kept[0]) > MidiSpan.Zero)
+            kept.Insert(0, first);
         return [.. kept];
     }
 }

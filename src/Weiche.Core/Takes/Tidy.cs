@@ -28,7 +28,8 @@ public sealed record Tidy(int Parts, bool Ends, int Strength = 100, int Swing = 
     public static readonly ImmutableArray<int> Grids = [4, 8, 16, 32, 6, 12, 24, 48];
 
     /// <summary>Why this cannot be, in a sentence; null if it can.</summary>
-    public string? Check() => !Grids.Contains(Parts) ? "A grid is of 1/4, 1/8, 1/16 or 1/32, or of triplets of these."
+    public string? Check() =>
+        !Grids.Contains(Parts) ? "A grid is of 1/4, 1/8, 1/16 or 1/32, or of triplets of these."
         : Strength is < 0 or > 100 ? "How far notes are moved is from 0 to 100 per cent."
         : Swing is < 50 or > 75 ? "Swing is from 50 (none) to 75 per cent."
         : null;
@@ -57,31 +58,53 @@ public sealed record Tidy(int Parts, bool Ends, int Strength = 100, int Swing = 
             if (range.Has(on))
             {
                 starts[i] = Towards(take.Tempo, note.Start);
-                if (Ends && note.Off >= 0) ends[i] = Towards(take.Tempo, note.End);
+                if (Ends && note.Off >= 0)
+                    ends[i] = Towards(take.Tempo, note.End);
                 // What would have no length, or less, keeps the one it had; on the grid at least one of its steps.
-                if (ends[i] <= starts[i]) ends[i] = starts[i] + (Ends && Strength == 100 ? Step(take.Tempo, starts[i]) : note.End - note.Start);
+                if (ends[i] <= starts[i])
+                    ends[i] = starts[i] + (Ends && Strength == 100 ? Step(take.Tempo, starts[i]) : note.End - note.Start);
             }
             var key = (on.Track, on.Message.ChannelIndex, (int)on.Message.Data1);
             if (lastOfKey.TryGetValue(key, out var before) && notes[before].End <= note.Start)
             {
                 // The order of two notes of one key stays.
-                if (starts[i] <= starts[before]) starts[i] = starts[before] + new MidiSpan(Math.Max(1, (note.Start - notes[before].Start).Microseconds));
-                if (ends[before] > starts[i]) ends[before] = starts[i];
-                if (ends[i] <= starts[i]) ends[i] = starts[i] + new MidiSpan(Math.Max(1, (note.End - note.Start).Microseconds));
+                if (starts[i] <= starts[before])
+                    starts[i] = starts[before] + new MidiSpan(Math.Max(1, (note.Start - notes[before].Start).Microseconds));
+                if (ends[before] > starts[i])
+                    ends[before] = starts[i];
+                if (ends[i] <= starts[i])
+                    ends[i] = starts[i] + new MidiSpan(Math.Max(1, (note.End - note.Start).Microseconds));
             }
             lastOfKey[key] = i;
         }
         var longest = take.Length;
         for (var i = 0; i < notes.Length; i++)
         {
-            if (starts[i] == notes[i].Start && ends[i] == notes[i].End) continue;
+            if (starts[i] == notes[i].Start && ends[i] == notes[i].End)
+                continue;
             moved++;
             events[notes[i].On] = events[notes[i].On] with { At = starts[i] };
-            if (notes[i].Off >= 0) events[notes[i].Off] = events[notes[i].Off] with { At = ends[i] };
-            if (ends[i] > longest) longest = ends[i];
+            if (notes[i].Off >= 0)
+                events[notes[i].Off] = events[notes[i].Off] with { At = ends[i] };
+            if (ends[i] > longest)
+                longest = ends[i];
         }
         // Of one moment ends go first, so that a note does not end the one that begins there.
-        return moved == 0 ? take : take with { Events = [.. events.Index().OrderBy(each => each.Item.At).ThenBy(each => each.Item.Message.IsNoteOff ? 0 : 1).ThenBy(each => each.Index).Select(each => each.Item)], Length = longest };
+        return moved == 0
+            ? take
+            : take with
+            {
+                Events =
+                [
+                    .. events
+                        .Index()
+                        .OrderBy(each => each.Item.At)
+                        .ThenBy(each => each.Item.Message.IsNoteOff ? 0 : 1)
+                        .ThenBy(each => each.Index)
+                        .Select(each => each.Item),
+                ],
+                Length = longest,
+            };
     }
 
     private MidiSpan Towards(TempoMap tempo, MidiSpan at)
@@ -104,7 +127,8 @@ public sealed record Tidy(int Parts, bool Ends, int Strength = 100, int Swing = 
         var (best, distance) = (pair, double.MaxValue);
         foreach (var line in (ReadOnlySpan<double>)[pair, pair + Swing / 50.0, pair + 2])
         {
-            if (Math.Abs(steps - line) >= distance) continue;
+            if (Math.Abs(steps - line) >= distance)
+                continue;
             (best, distance) = (line, Math.Abs(steps - line));
         }
         return tempo.TimeAt(begin + best * step);

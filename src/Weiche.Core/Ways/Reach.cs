@@ -21,7 +21,10 @@ public static class Reach
     public static IReadOnlyList<Reaching> To(Studio studio, PortId destination)
     {
         var into = Steps(studio).ToLookup(step => step.To);
-        var sets = new Dictionary<Place, MessageSet> { [Place.At(destination)] = studio.FindPort(destination) is { Port.On: true } ? MessageSet.All : MessageSet.Empty };
+        var sets = new Dictionary<Place, MessageSet>
+        {
+            [Place.At(destination)] = studio.FindPort(destination) is { Port.On: true } ? MessageSet.All : MessageSet.Empty,
+        };
         var next = new Queue<Place>([Place.At(destination)]);
         while (next.TryDequeue(out var here))
         {
@@ -30,20 +33,29 @@ public static class Reach
                 var back = step.Back(sets[here]);
                 var known = sets.GetValueOrDefault(step.From, MessageSet.Empty);
                 var more = known.Union(back);
-                if (more.Equals(known)) continue;
+                if (more.Equals(known))
+                    continue;
                 sets[step.From] = more;
-                if (!next.Contains(step.From)) next.Enqueue(step.From);
+                if (!next.Contains(step.From))
+                    next.Enqueue(step.From);
             }
         }
-        var straight = studio.Routes.Where(route => route.To == destination).SelectMany(studio.SourcesOf).Select(source => source.Id).ToHashSet();
+        var straight = studio
+            .Routes.Where(route => route.To == destination)
+            .SelectMany(studio.SourcesOf)
+            .Select(source => source.Id)
+            .ToHashSet();
         var reaching = new List<Reaching>();
         foreach (var source in studio.Sources)
         {
-            if (!sets.TryGetValue(RoomLinks.OriginOf(studio, source), out var set)) continue;
+            if (!sets.TryGetValue(RoomLinks.OriginOf(studio, source), out var set))
+                continue;
             // A device whose sound is not named sends what it may; a virtual port sends what it is sent, and nothing by itself.
-            if (source.Device.IsVirtualPort()) continue;
+            if (source.Device.IsVirtualPort())
+                continue;
             var sent = set.Intersect(MessageSet.Of(source.Channels, source.Device.SendsKinds));
-            if (!sent.IsEmpty) reaching.Add(new Reaching(source, sent, straight.Contains(source.Id)));
+            if (!sent.IsEmpty)
+                reaching.Add(new Reaching(source, sent, straight.Contains(source.Id)));
         }
         return reaching;
     }
@@ -51,11 +63,14 @@ public static class Reach
     private static IEnumerable<(Place From, Place To, Func<MessageSet, MessageSet> Back)> Steps(Studio studio)
     {
         var ways = RoomLinks.Of(studio);
-        foreach (var link in ways.All.Where(link => link.On)) yield return (link.From, link.To, set => Stage.PreImageOf(link.Stages, set));
+        foreach (var link in ways.All.Where(link => link.On))
+            yield return (link.From, link.To, set => Stage.PreImageOf(link.Stages, set));
         foreach (var source in studio.Sources)
         {
             foreach (var (route, taken) in LiveRoutes.Of(studio).LiveFrom(source))
-                yield return (Place.At(source.Id), Place.At(route.To), set => Stage.PreImageOf(route.Stages, set).Except(taken).Except(studio.LeftOutAt(route.To)));
+                yield return (Place.At(source.Id), Place.At(route.To), set =>
+                    Stage.PreImageOf(route.Stages, set).Except(taken).Except(studio.LeftOutAt(route.To))
+                );
         }
     }
 }

@@ -53,8 +53,18 @@ public sealed record RoomWay(PortId Source, PortId Destination, bool IsBack, Imm
     public bool On => Links.All(link => link.On);
 
     /// <summary>The ways through devices on it, in words: "Brandung: sequencer page".</summary>
-    public string Name => string.Join(", ", Links.Where(link => link.Kind == LinkKind.Inner).Select(link => $"{link.Device.Name}: {link.Inner!.Name}")
-        .DefaultIfEmpty(Links.Any(link => link.Kind == LinkKind.Virtual) ? Links[0].Device.Name : Links.Any(link => link.Kind == LinkKind.Outside) ? "another program" : "cables"));
+    public string Name =>
+        string.Join(
+            ", ",
+            Links
+                .Where(link => link.Kind == LinkKind.Inner)
+                .Select(link => $"{link.Device.Name}: {link.Inner!.Name}")
+                .DefaultIfEmpty(
+                    Links.Any(link => link.Kind == LinkKind.Virtual) ? Links[0].Device.Name
+                    : Links.Any(link => link.Kind == LinkKind.Outside) ? "another program"
+                    : "cables"
+                )
+        );
 }
 
 /// <summary>The ways that messages take in the room: through sockets, cables, devices and virtual ports.</summary>
@@ -107,12 +117,18 @@ public sealed class RoomLinks
     public IReadOnlyList<RoomWay> RoomWays()
     {
         var ways = new List<RoomWay>();
-        foreach (var link in All.Where(link => link.Kind == LinkKind.Outside)) ways.Add(new RoomWay(new PortId(link.From.Id), new PortId(link.To.Id), false, [link]));
+        foreach (var link in All.Where(link => link.Kind == LinkKind.Outside))
+            ways.Add(new RoomWay(new PortId(link.From.Id), new PortId(link.To.Id), false, [link]));
         foreach (var port in _studio.Ports)
         {
             // From a source the way begins at the jack it stands for: what its route takes is another way.
-            var begin = port.IsSource ? port.Port.Jack is { } jack ? Place.At(jack) : (Place?)null : Place.At(port.Id);
-            if (begin is not { } start) continue;
+            var begin = port.IsSource
+                ? port.Port.Jack is { } jack
+                    ? Place.At(jack)
+                    : (Place?)null
+                : Place.At(port.Id);
+            if (begin is not { } start)
+                continue;
             foreach (var (end, links) in Search(start))
             {
                 if (end.Kind == PlaceKind.Port && _studio.FindPort(new PortId(end.Id)) is { IsSource: true } back && !port.IsSource)
@@ -127,10 +143,12 @@ public sealed class RoomLinks
     /// <summary>The destination that stands for a jack of an interface.</summary>
     private PortId? OutletAt(JackId jack)
     {
-        if (_studio.FindJack(jack) is not { Jack.Sends: true } found) return null;
+        if (_studio.FindJack(jack) is not { Jack.Sends: true } found)
+            return null;
         foreach (var port in found.Device.Ports)
         {
-            if (port.Jack == jack && port.Direction == PortDirection.Destination) return port.Id;
+            if (port.Jack == jack && port.Direction == PortDirection.Destination)
+                return port.Id;
         }
         return null;
     }
@@ -143,12 +161,15 @@ public sealed class RoomLinks
         var done = new HashSet<Place>();
         while (next.TryDequeue(out var here, out var cost))
         {
-            if (!done.Add(here.At)) continue;
-            if (here.Links.Length > 0) yield return here;
+            if (!done.Add(here.At))
+                continue;
+            if (here.Links.Length > 0)
+                yield return here;
             // What another program connects is a way of its own.
             foreach (var link in _from[here.At].Where(link => link.Kind != LinkKind.Outside))
             {
-                if (!done.Contains(link.To)) next.Enqueue((link.To, here.Links.Add(link)), (cost.Closed + (link.On ? 0 : 1), cost.Steps + 1));
+                if (!done.Contains(link.To))
+                    next.Enqueue((link.To, here.Links.Add(link)), (cost.Closed + (link.On ? 0 : 1), cost.Steps + 1));
             }
         }
     }
@@ -161,13 +182,22 @@ public sealed class RoomLinks
             {
                 if (port.Jack is { } jack)
                 {
-                    var (from, to) = port.Direction == PortDirection.Source ? (Place.At(jack), Place.At(port.Id)) : (Place.At(port.Id), Place.At(jack));
+                    var (from, to) =
+                        port.Direction == PortDirection.Source ? (Place.At(jack), Place.At(port.Id)) : (Place.At(port.Id), Place.At(jack));
                     yield return new Link(from, to, LinkKind.Socket, device, null, WireKind.Usb.UsualDelay(), MidiSpan.Zero);
                 }
                 if (device.IsVirtualPort() && port.Direction == PortDirection.Destination)
                 {
                     foreach (var source in device.Ports.Where(each => each.Direction == PortDirection.Source))
-                        yield return new Link(Place.At(port.Id), Place.At(source.Id), LinkKind.Virtual, device, null, MidiSpan.Zero, MidiSpan.Zero);
+                        yield return new Link(
+                            Place.At(port.Id),
+                            Place.At(source.Id),
+                            LinkKind.Virtual,
+                            device,
+                            null,
+                            MidiSpan.Zero,
+                            MidiSpan.Zero
+                        );
                 }
             }
             foreach (var path in device.InnerPaths)
@@ -175,13 +205,31 @@ public sealed class RoomLinks
         }
         foreach (var cable in studio.Outside)
         {
-            if (studio.FindPort(cable.From) is { } from) yield return new Link(Place.At(cable.From), Place.At(cable.To), LinkKind.Outside, from.Owner, null, MidiSpan.Zero, MidiSpan.Zero);
+            if (studio.FindPort(cable.From) is { } from)
+                yield return new Link(
+                    Place.At(cable.From),
+                    Place.At(cable.To),
+                    LinkKind.Outside,
+                    from.Owner,
+                    null,
+                    MidiSpan.Zero,
+                    MidiSpan.Zero
+                );
         }
         foreach (var cable in studio.Cables)
         {
-            if (studio.FindJack(cable.From) is not { } from) continue;
+            if (studio.FindJack(cable.From) is not { } from)
+                continue;
             // A thru repeats the bits as they come: the bytes are not waited for again.
-            yield return new Link(Place.At(cable.From), Place.At(cable.To), LinkKind.Cable, from.Device, null, MidiSpan.Zero, from.Jack.Role == JackRole.Thru ? MidiSpan.Zero : WireKind.Din.ByteTime());
+            yield return new Link(
+                Place.At(cable.From),
+                Place.At(cable.To),
+                LinkKind.Cable,
+                from.Device,
+                null,
+                MidiSpan.Zero,
+                from.Jack.Role == JackRole.Thru ? MidiSpan.Zero : WireKind.Din.ByteTime()
+            );
         }
     }
 }

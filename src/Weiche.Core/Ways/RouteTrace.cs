@@ -26,24 +26,37 @@ public static class RouteTrace
     public static IReadOnlyList<RouteEnd> Follow(Studio studio, PortId source, in MidiMessage message)
     {
         var ends = new List<RouteEnd>();
-        if (studio.FindPort(source) is not { } port) return ends;
+        if (studio.FindPort(source) is not { } port)
+            return ends;
         var live = LiveRoutes.Of(studio);
         string? taken = null;
         foreach (var route in live.From(source))
         {
             var state = live.At(route, port);
-            if (state is RouteState.SourceOff) ends.Add(Nothing(route, $"{port.Name} is switched off"));
-            else if (state is RouteState.OffDuty) ends.Add(Nothing(route, studio.Current is { } lineup ? $"not in {studio.NameOf(lineup.Id)}" : "in lineups alone, and none is in force"));
-            else if (state is RouteState.HeldOff) ends.Add(Nothing(route, "held off: it would close a circuit in this lineup"));
-            else if (state is RouteState.NotSoloed) ends.Add(Nothing(route, "another route is soloed"));
-            else if (taken is not null) ends.Add(Nothing(route, $"{taken} takes it"));
-            else if (state is RouteState.DestinationOff) ends.Add(Nothing(route, $"{studio.FindPort(route.To)!.Value.Name} is switched off"));
+            if (state is RouteState.SourceOff)
+                ends.Add(Nothing(route, $"{port.Name} is switched off"));
+            else if (state is RouteState.OffDuty)
+                ends.Add(
+                    Nothing(
+                        route,
+                        studio.Current is { } lineup ? $"not in {studio.NameOf(lineup.Id)}" : "in lineups alone, and none is in force"
+                    )
+                );
+            else if (state is RouteState.HeldOff)
+                ends.Add(Nothing(route, "held off: it would close a circuit in this lineup"));
+            else if (state is RouteState.NotSoloed)
+                ends.Add(Nothing(route, "another route is soloed"));
+            else if (taken is not null)
+                ends.Add(Nothing(route, $"{taken} takes it"));
+            else if (state is RouteState.DestinationOff)
+                ends.Add(Nothing(route, $"{studio.FindPort(route.To)!.Value.Name} is switched off"));
             else
             {
                 var end = Through(route, message);
                 // One that diverts takes it away all the same.
                 ends.Add(Left(studio, end));
-                if (route.Divert && end.Arrives.Length > 0) taken = studio.Describe(route);
+                if (route.Divert && end.Arrives.Length > 0)
+                    taken = studio.Describe(route);
             }
         }
         return ends;
@@ -56,7 +69,12 @@ public static class RouteTrace
     {
         var followed = studio.FollowedAt(end.Route.To);
         return end.Arrives.Any(message => followed.Contains(message.Kind))
-            ? Nothing(end.Route, $"{studio.FindPort(end.Route.To)!.Value.Name} follows the studio's clock, which is {studio.MasterNow()!.Value.NameIn(studio)}") : end;
+            ? Nothing(
+                end.Route,
+                $"{studio.FindPort(end.Route.To)!.Value.Name} follows the studio's clock, which is "
+                    + $"{studio.MasterNow()!.Value.NameIn(studio)}"
+            )
+            : end;
     }
 
     private static RouteEnd Through(Route route, in MidiMessage message)

@@ -43,8 +43,17 @@ public enum TraceEnd
 /// <param name="Words">What becomes of them, in words; empty where they just go on.</param>
 /// <param name="Delay">How long they have been on their way at its end.</param>
 public sealed record TraceStep(
-    int After, Route? Route, Link? Link, ImmutableArray<MidiMessage> Came, ImmutableArray<MidiMessage> Became, int? StoppedAt,
-    Device? Device, TraceEnd End, string Words, MidiSpan Delay);
+    int After,
+    Route? Route,
+    Link? Link,
+    ImmutableArray<MidiMessage> Came,
+    ImmutableArray<MidiMessage> Became,
+    int? StoppedAt,
+    Device? Device,
+    TraceEnd End,
+    string Words,
+    MidiSpan Delay
+);
 
 /// <summary>What would become of one message in the whole studio, worked out without sending it.</summary>
 /// <remarks>It goes by the rules of the engine on routes (<see cref="RouteTrace"/>), and on through cables, sockets, thrus, echoes,
@@ -86,7 +95,9 @@ public sealed record Trace
     /// <param name="message">The message; not a system exclusive whose bytes matter, since no stage looks at them.</param>
     public static Trace Of(Studio studio, PortId source, in MidiMessage message)
     {
-        var port = studio.FindPort(source) is { IsSource: true } found ? found : throw new ArgumentException("There is no such source.", nameof(source));
+        var port = studio.FindPort(source) is { IsSource: true } found
+            ? found
+            : throw new ArgumentException("There is no such source.", nameof(source));
         var walk = new Walk(studio);
         walk.Begin(port, message);
         return new Trace(port, message, [.. walk.Steps], walk.IsWhole, Say(studio, walk.Steps, message));
@@ -101,17 +112,26 @@ public sealed record Trace
     {
         for (var i = 0; i < Steps.Length; i++)
         {
-            if (Steps[i].After != after) continue;
+            if (Steps[i].After != after)
+                continue;
             var step = Steps[i];
             var shown = step.Link is not { Kind: LinkKind.Socket } || step.Words.Length > 0;
-            if (shown) yield return (depth, WayOf(studio, step), step.Words.Length > 0 ? step.Words : WordList.Of([.. step.Became.Select(Spoken).Distinct()]), step);
-            foreach (var line in Under(studio, i, shown ? depth + 1 : depth)) yield return line;
+            if (shown)
+                yield return (
+                    depth,
+                    WayOf(studio, step),
+                    step.Words.Length > 0 ? step.Words : WordList.Of([.. step.Became.Select(Spoken).Distinct()]),
+                    step
+                );
+            foreach (var line in Under(studio, i, shown ? depth + 1 : depth))
+                yield return line;
         }
     }
 
     private static string WayOf(Studio studio, TraceStep step)
     {
-        if (step.Route is { } route) return $"route to {studio.FindPort(route.To)!.Value.Name}";
+        if (step.Route is { } route)
+            return $"route to {studio.FindPort(route.To)!.Value.Name}";
         var link = step.Link!;
         return link.Kind switch
         {
@@ -130,14 +150,16 @@ public sealed record Trace
         void Tell(string lead, IEnumerable<Device> devices)
         {
             var names = devices.Where(device => told.Add(device.Id)).Select(device => device.Name).ToList();
-            if (names.Count > 0) parts.Add($"{lead} {WordList.Of(names)}");
+            if (names.Count > 0)
+                parts.Add($"{lead} {WordList.Of(names)}");
         }
         var isNote = message.Kind == MessageKind.Note;
         Tell("sounds on", Ending(TraceEnd.Sounds));
         Tell(isNote ? "heard without a sound by" : "heard by", Ending(TraceEnd.Heard));
         Tell("not listened to by", Ending(TraceEnd.NotListened));
         Tell("stopped on the way to", steps.Where(step => step.End == TraceEnd.Stopped).Select(step => step.Device).OfType<Device>());
-        if (steps.Exists(step => step.End == TraceEnd.Again)) parts.Add("goes round in a circle");
+        if (steps.Exists(step => step.End == TraceEnd.Again))
+            parts.Add("goes round in a circle");
         parts.Add(parts.Count == 0 ? "goes nowhere: no route leads on from here" : "nothing else");
         return string.Join("; ", parts);
 
@@ -159,8 +181,23 @@ public sealed record Trace
             if (source.Device.LocalControl is { } local && source.IsSource && !source.Device.IsInterface())
             {
                 var link = new Link(Place.Keys, Place.Sound, LinkKind.Inner, source.Device, local, local.Delay, MidiSpan.Zero);
-                if (local.On) Through(-1, link, [message], MidiSpan.Zero);
-                else Add(new TraceStep(-1, null, link, [message], [], null, source.Device, TraceEnd.Stopped, "its keys do not play its own sound: local control is off", MidiSpan.Zero));
+                if (local.On)
+                    Through(-1, link, [message], MidiSpan.Zero);
+                else
+                    Add(
+                        new TraceStep(
+                            -1,
+                            null,
+                            link,
+                            [message],
+                            [],
+                            null,
+                            source.Device,
+                            TraceEnd.Stopped,
+                            "its keys do not play its own sound: local control is off",
+                            MidiSpan.Zero
+                        )
+                    );
             }
             var origin = RoomLinks.OriginOf(studio, source);
             _seen.Add((origin, message));
@@ -178,11 +215,14 @@ public sealed record Trace
 
         private void GoOn(int after, Place at, ImmutableArray<MidiMessage> messages, MidiSpan delay)
         {
-            foreach (var link in _links.From(at).Where(link => link.On)) Through(after, link, messages, delay);
-            if (at.Kind != PlaceKind.Port || studio.FindPort(new PortId(at.Id)) is not { IsSource: true } source) return;
+            foreach (var link in _links.From(at).Where(link => link.On))
+                Through(after, link, messages, delay);
+            if (at.Kind != PlaceKind.Port || studio.FindPort(new PortId(at.Id)) is not { IsSource: true } source)
+                return;
             foreach (var message in messages)
             {
-                foreach (var end in RouteTrace.Follow(studio, source.Id, message)) Along(after, source, message, end, delay);
+                foreach (var end in RouteTrace.Follow(studio, source.Id, message))
+                    Along(after, source, message, end, delay);
             }
         }
 
@@ -196,7 +236,11 @@ public sealed record Trace
                 return;
             }
             var arrives = delay + (to.Port.Jack is null ? to.Port.Wire.UsualDelay() : MidiSpan.Zero);
-            Arrive(new TraceStep(after, end.Route, null, [message], end.Arrives, null, null, TraceEnd.GoesOn, "", arrives), Place.At(to.Id), to.Device);
+            Arrive(
+                new TraceStep(after, end.Route, null, [message], end.Arrives, null, null, TraceEnd.GoesOn, "", arrives),
+                Place.At(to.Id),
+                to.Device
+            );
         }
 
         /// <summary>A cable, a socket, an inner path or a virtual port.</summary>
@@ -205,15 +249,39 @@ public sealed record Trace
             var became = Stage.Run(link.Stages, messages, out var stoppedAt, out var last);
             if (stoppedAt is { } at)
             {
-                Add(new TraceStep(after, null, link, messages, [], at, link.Device, TraceEnd.Stopped,
-                    link.Stages[at].StoppedWords(last[0], link.Inner!.Name), delay));
+                Add(
+                    new TraceStep(
+                        after,
+                        null,
+                        link,
+                        messages,
+                        [],
+                        at,
+                        link.Device,
+                        TraceEnd.Stopped,
+                        link.Stages[at].StoppedWords(last[0], link.Inner!.Name),
+                        delay
+                    )
+                );
                 return;
             }
             var bytes = became.Sum(message => 1 + message.DataLength);
             Arrive(
-                new TraceStep(after, null, link, messages, became, null, null, TraceEnd.GoesOn, "", delay + link.Delay + link.ByteTime * bytes),
+                new TraceStep(
+                    after,
+                    null,
+                    link,
+                    messages,
+                    became,
+                    null,
+                    null,
+                    TraceEnd.GoesOn,
+                    "",
+                    delay + link.Delay + link.ByteTime * bytes
+                ),
                 link.To,
-                link.Kind == LinkKind.Inner && link.To == Place.Sound ? link.Device : null);
+                link.Kind == LinkKind.Inner && link.To == Place.Sound ? link.Device : null
+            );
         }
 
         /// <summary>The end of a step: who hears it there, and whether it goes on.</summary>
@@ -224,50 +292,75 @@ public sealed record Trace
             var fresh = at == Place.Sound ? step.Became : [.. step.Became.Where(message => _seen.Add((at, message)))];
             if (fresh.IsEmpty)
             {
-                Add(step with { Device = hearer ?? toward, End = TraceEnd.Again, Words = "it has been here before: from here on it goes round" });
+                Add(
+                    step with
+                    {
+                        Device = hearer ?? toward,
+                        End = TraceEnd.Again,
+                        Words = "it has been here before: from here on it goes round",
+                    }
+                );
                 return;
             }
-            var (end, words) = hearer is null ? (goesOn ? TraceEnd.GoesOn : TraceEnd.Nowhere, goesOn ? "" : Nothing(at)) : Hearing(hearer, fresh, isLocal: at == Place.Sound);
+            var (end, words) = hearer is null
+                ? (goesOn ? TraceEnd.GoesOn : TraceEnd.Nowhere, goesOn ? "" : Nothing(at))
+                : Hearing(hearer, fresh, isLocal: at == Place.Sound);
             var number = Add(step with { Device = hearer ?? (goesOn ? null : toward), End = end, Words = words });
-            if (goesOn) _next.Enqueue((number, at, fresh, step.Delay));
+            if (goesOn)
+                _next.Enqueue((number, at, fresh, step.Delay));
         }
 
-        private bool LeadsOn(Place at) => at.Kind == PlaceKind.Port && studio.FindPort(new PortId(at.Id)) is { IsSource: true } source
+        private bool LeadsOn(Place at) =>
+            at.Kind == PlaceKind.Port
+            && studio.FindPort(new PortId(at.Id)) is { IsSource: true } source
             && studio.Routes.Any(route => LiveRoutes.Of(studio).SourcesOf(route).Any(each => each.Id == source.Id));
 
-        private string Nothing(Place at) => at.Kind switch
-        {
-            PlaceKind.Jack when studio.FindJack(new JackId(at.Id)) is { Jack.Sends: true } jack => $"nothing is plugged into {jack.Device.Name} {jack.Jack.Name}",
-            PlaceKind.Port when studio.FindPort(new PortId(at.Id)) is { IsSource: true } port => $"no route leads on {port.Label}",
-            _ => "nothing leads on from here",
-        };
+        private string Nothing(Place at) =>
+            at.Kind switch
+            {
+                PlaceKind.Jack when studio.FindJack(new JackId(at.Id)) is { Jack.Sends: true } jack =>
+                    $"nothing is plugged into {jack.Device.Name} {jack.Jack.Name}",
+                PlaceKind.Port when studio.FindPort(new PortId(at.Id)) is { IsSource: true } port => $"no route leads on {port.Label}",
+                _ => "nothing leads on from here",
+            };
 
         private static (TraceEnd End, string Words) Hearing(Device device, ImmutableArray<MidiMessage> messages, bool isLocal)
         {
             // A keyboard's own keys play its sound on whatever channel it listens to.
             var heard = isLocal ? messages : [.. messages.Where(message => Listens(device, message))];
-            if (heard.IsEmpty) return (TraceEnd.NotListened, WhyNot(device, messages[0]));
+            if (heard.IsEmpty)
+                return (TraceEnd.NotListened, WhyNot(device, messages[0]));
             var what = WordList.Of([.. heard.Select(Spoken).Distinct()]);
-            if (heard[0].Kind != MessageKind.Note) return (TraceEnd.Heard, $"{device.Name} hears {what}");
+            if (heard[0].Kind != MessageKind.Note)
+                return (TraceEnd.Heard, $"{device.Name} hears {what}");
             if (!device.Sounds)
             {
                 var facts = device.Kind.Facts();
-                return (TraceEnd.Heard, facts.OnlyShows ? $"{device.Name} is a display: it makes no sound"
+                return (
+                    TraceEnd.Heard,
+                    facts.OnlyShows ? $"{device.Name} is a display: it makes no sound"
                     : facts.ShowsWhatItHears ? $"{device.Name} shows it: it makes no sound of its own"
-                    : $"{device.Name} hears {what}; it makes no sound of its own");
+                    : $"{device.Name} hears {what}; it makes no sound of its own"
+                );
             }
             var audio = device.Audio.Length > 0 ? $", audio {device.Audio}" : "";
             return (TraceEnd.Sounds, isLocal ? $"its own keys play its sound{audio}" : $"sounds: {what}{audio}");
         }
 
         private static bool Listens(Device device, in MidiMessage message) =>
-            device.ListensKinds.Contains(message.Kind) && (!message.HasChannel || device.Listens.Contains(Channel.FromIndex(message.ChannelIndex)));
+            device.ListensKinds.Contains(message.Kind)
+            && (!message.HasChannel || device.Listens.Contains(Channel.FromIndex(message.ChannelIndex)));
 
         private static string WhyNot(Device device, in MidiMessage message)
         {
-            if (!device.ListensKinds.Contains(message.Kind)) return $"arrives as {message.Kind.Name()}, which {device.Name} does not listen to";
-            var listens = device.Listens.Count == 0 ? "no channel" : WordList.Of([.. device.Listens.Members.Select(channel => channel.ToString())]);
-            return string.Create(CultureInfo.InvariantCulture, $"arrives on channel {message.ChannelIndex + 1}, {device.Name} listens to {listens}");
+            if (!device.ListensKinds.Contains(message.Kind))
+                return $"arrives as {message.Kind.Name()}, which {device.Name} does not listen to";
+            var listens =
+                device.Listens.Count == 0 ? "no channel" : WordList.Of([.. device.Listens.Members.Select(channel => channel.ToString())]);
+            return string.Create(
+                CultureInfo.InvariantCulture,
+                $"arrives on channel {message.ChannelIndex + 1}, {device.Name} listens to {listens}"
+            );
         }
 
         private int Add(TraceStep step)
@@ -280,5 +373,6 @@ public sealed record Trace
     /// <summary>A message in words with its channel: "C3 on, 96 on channel 3".</summary>
     /// <param name="message">The message.</param>
     public static string Spoken(MidiMessage message) =>
-        MessageText.Words(message) + (message.HasChannel ? string.Create(CultureInfo.InvariantCulture, $" on channel {message.ChannelIndex + 1}") : "");
+        MessageText.Words(message)
+        + (message.HasChannel ? string.Create(CultureInfo.InvariantCulture, $" on channel {message.ChannelIndex + 1}") : "");
 }

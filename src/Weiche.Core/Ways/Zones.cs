@@ -24,12 +24,16 @@ public static class Zones
     /// <param name="route">A route of it.</param>
     public static int? NothingPassesFrom(Studio studio, Route route)
     {
-        var set = studio.SourcesOf(route).Aggregate(MessageSet.Empty, (all, source) => all.Union(MessageSet.Of(source.Channels, source.Device.SendsKinds)));
-        if (set.IsEmpty) return null;
+        var set = studio
+            .SourcesOf(route)
+            .Aggregate(MessageSet.Empty, (all, source) => all.Union(MessageSet.Of(source.Channels, source.Device.SendsKinds)));
+        if (set.IsEmpty)
+            return null;
         for (var i = 0; i < route.Stages.Length; i++)
         {
             set = route.Stages[i].Image(set);
-            if (set.IsEmpty) return i;
+            if (set.IsEmpty)
+                return i;
         }
         return null;
     }

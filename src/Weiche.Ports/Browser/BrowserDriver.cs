@@ -15,10 +15,11 @@ public sealed record BrowserPort(string Id, string Name, bool IsSource);
 
 /// <summary>The devices of the computers and tablets on which a page is open.</summary>
 /// <remarks>
-/// <para>A page offers what it reaches, under the name of its browser; of several pages of one browser the one that offered last is the one that
-/// plays. A page that goes takes with it what its devices hold; for a moment it may come back, as from one page to the next, before they are
-/// missing.</para>
-/// <para>What a page tells arrives now sooner, now later. It is held until a steady time after it was played, so that the beat is kept.</para>
+/// <para>A page offers what it reaches, under the name of its browser; of several pages of one browser the one that offered last is the one
+/// that plays. A page that goes takes with it what its devices hold; for a moment it may come back, as from one page to the next, before
+/// they are missing.</para>
+/// <para>What a page tells arrives now sooner, now later. It is held until a steady time after it was played, so that the beat is
+/// kept.</para>
 /// <para>Any thread may call anything here.</para>
 /// </remarks>
 public sealed class BrowserDriver : IPortDriver
@@ -72,7 +73,8 @@ public sealed class BrowserDriver : IPortDriver
     {
         get
         {
-            lock (_gate) return _units;
+            lock (_gate)
+                return _units;
         }
     }
 
@@ -84,10 +86,19 @@ public sealed class BrowserDriver : IPortDriver
             lock (_gate)
             {
                 var there = _pages.Where(page => page.Left is null).ToList();
-                if (there.Count == 0) return null;
-                var (devices, late, delay) = (_units.Length, there.Max(page => page.Clock.Late.Microseconds) / 1_000.0, there.Max(page => page.Delay.Microseconds) / 1_000);
-                var refused = _refused > 0 ? $" {_refused.ToString(CultureInfo.InvariantCulture)} messages were no messages, or too many." : "";
-                return string.Create(CultureInfo.InvariantCulture, $"{devices} {(devices == 1 ? "device is" : "devices are")} offered by pages; what they play is smoothed over {delay} ms, and {late:0.0} were needed of late.{refused}");
+                if (there.Count == 0)
+                    return null;
+                var (devices, late, delay) = (
+                    _units.Length,
+                    there.Max(page => page.Clock.Late.Microseconds) / 1_000.0,
+                    there.Max(page => page.Delay.Microseconds) / 1_000
+                );
+                var refused =
+                    _refused > 0 ? $" {_refused.ToString(CultureInfo.InvariantCulture)} messages were no messages, or too many." : "";
+                return string.Create(
+                    CultureInfo.InvariantCulture,
+                    $"{devices} {(devices == 1 ? "device is" : "devices are")} offered by pages; what they play is smoothed over {delay} ms, and {late:0.0} were needed of late.{refused}"
+                );
             }
         }
     }
@@ -100,12 +111,15 @@ public sealed class BrowserDriver : IPortDriver
     /// <returns>Why it cannot, in a sentence; null if it can.</returns>
     public string? Offer(string connection, string browser, int delay, IReadOnlyList<BrowserPort> ports)
     {
-        if (ports.Count > MostPorts) return $"A page offers {MostPorts} ports at most.";
-        if (browser.Length is 0 or > LongestName || !browser.All(char.IsAsciiLetterOrDigit)) return "The page does not say which browser it is in.";
+        if (ports.Count > MostPorts)
+            return $"A page offers {MostPorts} ports at most.";
+        if (browser.Length is 0 or > LongestName || !browser.All(char.IsAsciiLetterOrDigit))
+            return "The page does not say which browser it is in.";
         lock (_gate)
         {
             _pages.RemoveAll(page => page.Connection == connection || (page.Browser == browser && page.Left is not null));
-            if (_pages.Count >= MostPages) return $"At most {MostPages} pages offer devices at once.";
+            if (_pages.Count >= MostPages)
+                return $"At most {MostPages} pages offer devices at once.";
             _pages.Add(new Page(connection, browser, MidiSpan.FromMilliseconds(Math.Clamp(delay, 0, LongestDelay)), Named(browser, ports)));
             _units = UnitsNow();
         }
@@ -120,12 +134,16 @@ public sealed class BrowserDriver : IPortDriver
         PortId[] held;
         lock (_gate)
         {
-            if (_pages.Find(each => each.Connection == connection && each.Left is null) is not { } page) return;
+            if (_pages.Find(each => each.Connection == connection && each.Left is null) is not { } page)
+                return;
             page.Left = _time.GetUtcNow();
-            held = IsPlaying(page) ? [.. page.Ports.Values.Select(port => _sources.GetValueOrDefault(port.Key)).Where(source => source != default)] : [];
+            held = IsPlaying(page)
+                ? [.. page.Ports.Values.Select(port => _sources.GetValueOrDefault(port.Key)).Where(source => source != default)]
+                : [];
             _leaving.Change(Grace, Timeout.InfiniteTimeSpan);
         }
-        foreach (var source in held) _junction.BreakOff(source);
+        foreach (var source in held)
+            _junction.BreakOff(source);
     }
 
     /// <summary>A device of a page was played.</summary>
@@ -139,8 +157,10 @@ public sealed class BrowserDriver : IPortDriver
         lock (_gate)
         {
             // Another page of the same browser hears the same device.
-            if (_pages.Find(each => each.Connection == connection) is not { } page || !page.Ports.TryGetValue(port, out var known)) return;
-            if (!_sources.TryGetValue(known.Key, out var source) || !IsPlaying(page)) return;
+            if (_pages.Find(each => each.Connection == connection) is not { } page || !page.Ports.TryGetValue(port, out var known))
+                return;
+            if (!_sources.TryGetValue(known.Key, out var source) || !IsPlaying(page))
+                return;
             if (bytes.Length is 0 or > LongestMessage || Volatile.Read(ref _waiting) >= MostWaiting)
             {
                 _refused++;
@@ -156,7 +176,8 @@ public sealed class BrowserDriver : IPortDriver
     }
 
     /// <inheritdoc/>
-    public IOpenPorts? Open(Device device, Unit? unit) => unit is not null && unit.Key.StartsWith("browser ", StringComparison.Ordinal) ? new OpenDevice(this, device, unit) : null;
+    public IOpenPorts? Open(Device device, Unit? unit) =>
+        unit is not null && unit.Key.StartsWith("browser ", StringComparison.Ordinal) ? new OpenDevice(this, device, unit) : null;
 
     /// <inheritdoc/>
     public void Dispose()
@@ -168,7 +189,8 @@ public sealed class BrowserDriver : IPortDriver
     }
 
     /// <summary>Of several pages of one browser the one that offered last plays.</summary>
-    private bool IsPlaying(Page page) => _pages.FindLast(each => each.Browser == page.Browser && each.Left is null) is not { } last || ReferenceEquals(last, page);
+    private bool IsPlaying(Page page) =>
+        _pages.FindLast(each => each.Browser == page.Browser && each.Left is null) is not { } last || ReferenceEquals(last, page);
 
     private void SeeWhoLeft()
     {
@@ -177,20 +199,40 @@ public sealed class BrowserDriver : IPortDriver
             var now = _time.GetUtcNow();
             var gone = _pages.RemoveAll(page => page.Left is { } left && now - left >= Grace);
             // A timer may be early, and another may have left meanwhile.
-            if (_pages.Exists(page => page.Left is not null)) _leaving.Change(Grace / 4, Timeout.InfiniteTimeSpan);
-            if (gone == 0) return;
+            if (_pages.Exists(page => page.Left is not null))
+                _leaving.Change(Grace / 4, Timeout.InfiniteTimeSpan);
+            if (gone == 0)
+                return;
             _units = UnitsNow();
         }
         Changed?.Invoke();
     }
 
     private ImmutableArray<Unit> UnitsNow() =>
-    [
-        .. _pages.GroupBy(page => page.Browser).SelectMany(pages => pages.Last().Ports.Values).GroupBy(port => port.Unit)
-            .Select(ports => new Unit(ports.Key, ports.First().Says, "", "a browser", [.. ports.OrderBy(port => port.IsSource ? 0 : 1).Select(port => new UnitPort(port.IsSource ? PortDirection.Source : PortDirection.Destination, "", WireKind.Network))])),
-    ];
+        [
+            .. _pages
+                .GroupBy(page => page.Browser)
+                .SelectMany(pages => pages.Last().Ports.Values)
+                .GroupBy(port => port.Unit)
+                .Select(ports => new Unit(
+                    ports.Key,
+                    ports.First().Says,
+                    "",
+                    "a browser",
+                    [
+                        .. ports
+                            .OrderBy(port => port.IsSource ? 0 : 1)
+                            .Select(port => new UnitPort(
+                                port.IsSource ? PortDirection.Source : PortDirection.Destination,
+                                "",
+                                WireKind.Network
+                            )),
+                    ]
+                )),
+        ];
 
-    /// <summary>A device has a port each way under one name; of several of a name the first of one way goes with the first of the other.</summary>
+    /// <summary>A device has a port each way under one name; of several of a name the first of one way goes with the first of the
+    /// other.</summary>
     private static ImmutableDictionary<string, PagePort> Named(string browser, IReadOnlyList<BrowserPort> ports)
     {
         var named = ImmutableDictionary.CreateBuilder<string, PagePort>();
@@ -199,9 +241,16 @@ public sealed class BrowserDriver : IPortDriver
             foreach (var (number, port) in alike.Index())
             {
                 var says = NameRule.Said(port.Name);
-                if (says.Length == 0) says = "MIDI device";
+                if (says.Length == 0)
+                    says = "MIDI device";
                 var unit = string.Create(CultureInfo.InvariantCulture, $"browser {browser} {Bridge.Shared.Line.Word(says)} {number}");
-                named[port.Id] = new PagePort($"{unit} {(port.IsSource ? "from" : "to")}", unit, number == 0 ? says : string.Create(CultureInfo.InvariantCulture, $"{says} {number + 1}"), port.IsSource, port.Id);
+                named[port.Id] = new PagePort(
+                    $"{unit} {(port.IsSource ? "from" : "to")}",
+                    unit,
+                    number == 0 ? says : string.Create(CultureInfo.InvariantCulture, $"{says} {number + 1}"),
+                    port.IsSource,
+                    port.Id
+                );
             }
         }
         return named.ToImmutable();
@@ -215,7 +264,8 @@ public sealed class BrowserDriver : IPortDriver
         var number = 0L;
         while (!_stopped)
         {
-            while (_arrived.TryDequeue(out var arrived)) waiting.Enqueue(arrived, (arrived.Due.Microseconds, number++));
+            while (_arrived.TryDequeue(out var arrived))
+                waiting.Enqueue(arrived, (arrived.Due.Microseconds, number++));
             var now = _junction.Clock.Now;
             while (waiting.TryPeek(out var next, out _) && next.Due <= now)
             {
@@ -224,7 +274,8 @@ public sealed class BrowserDriver : IPortDriver
                 _junction.Receive(next.Source, next.Bytes, next.Due, next.Due);
             }
             var wait = waiting.TryPeek(out var later, out _) ? MidiSpan.Shorter(later.Due - now, Rest) : Rest;
-            if (_arrived.IsEmpty && wait > MidiSpan.Zero) _wake.Wait(wait);
+            if (_arrived.IsEmpty && wait > MidiSpan.Zero)
+                _wake.Wait(wait);
         }
     }
 
@@ -235,7 +286,8 @@ public sealed class BrowserDriver : IPortDriver
         {
             foreach (var page in Enumerable.Reverse(_pages))
             {
-                if (page.Left is null && page.Ports.Values.FirstOrDefault(port => port.Unit == unit && !port.IsSource) is { } port) return (page.Connection, port.Id);
+                if (page.Left is null && page.Ports.Values.FirstOrDefault(port => port.Unit == unit && !port.IsSource) is { } port)
+                    return (page.Connection, port.Id);
             }
         }
         return null;
@@ -286,7 +338,8 @@ public sealed class BrowserDriver : IPortDriver
                 if (port.Direction == PortDirection.Source)
                 {
                     _source = id;
-                    lock (driver._gate) driver._sources = driver._sources.SetItem($"{unit.Key} from", id);
+                    lock (driver._gate)
+                        driver._sources = driver._sources.SetItem($"{unit.Key} from", id);
                     continue;
                 }
                 _destination = id;
@@ -297,16 +350,21 @@ public sealed class BrowserDriver : IPortDriver
 
         public Presence? Presence => null;
 
-        public bool TryFollow(Device device, Unit? unit) => unit?.Key == _unit.Key && device.FirstPort(PortDirection.Source) == _source && device.FirstPort(PortDirection.Destination) == _destination;
+        public bool TryFollow(Device device, Unit? unit) =>
+            unit?.Key == _unit.Key
+            && device.FirstPort(PortDirection.Source) == _source
+            && device.FirstPort(PortDirection.Destination) == _destination;
 
         public void Dispose()
         {
             if (_source is { } source)
             {
-                lock (_driver._gate) _driver._sources = _driver._sources.Remove($"{_unit.Key} from");
+                lock (_driver._gate)
+                    _driver._sources = _driver._sources.Remove($"{_unit.Key} from");
                 _driver._junction.BreakOff(source);
             }
-            if (_destination is not { } destination) return;
+            if (_destination is not { } destination)
+                return;
             _driver._junction.Connect(destination, null);
             _pump!.Dispose();
         }
@@ -320,7 +378,8 @@ public sealed class BrowserDriver : IPortDriver
 
         private void Say(in MidiMessage message)
         {
-            if (_driver.WhereIs(_unit.Key) is not { } where) return;
+            if (_driver.WhereIs(_unit.Key) is not { } where)
+                return;
             var bytes = message.SysExHandle != 0 ? [0xF0, .. _pool.Bytes(message.SysExHandle), 0xF7] : Short(message);
             _driver.Tell?.Invoke(where.Connection, where.Port, bytes);
         }

@@ -2,8 +2,8 @@ using Weiche.Core.Midi;
 
 namespace Weiche.Ports.Browser;
 
-/// <summary>What time it was here when something happened in a page: a page has a clock of its own, and what it tells arrives later, by now this
-/// and now that much. The least that lies between is what lies between the clocks; it is followed as they drift apart.</summary>
+/// <summary>What time it was here when something happened in a page: a page has a clock of its own, and what it tells arrives later, by now
+/// this and now that much. The least that lies between is what lies between the clocks; it is followed as they drift apart.</summary>
 internal sealed class PageClock
 {
     // So long the least counts; it is that of this stretch and the one before.
@@ -26,7 +26,8 @@ internal sealed class PageClock
     /// <returns>When it happened here, never later than it arrived.</returns>
     internal MidiTime Map(double page, MidiTime arrived)
     {
-        if (!double.IsFinite(page) || Math.Abs(page) > 1e15) return arrived;
+        if (!double.IsFinite(page) || Math.Abs(page) > 1e15)
+            return arrived;
         var between = arrived.Microseconds - (long)page;
         if (arrived - _since > Stretch)
         {
@@ -36,7 +37,8 @@ internal sealed class PageClock
         _least = Math.Min(_least, between);
         var offset = Math.Min(_least, _before);
         var late = between - offset;
-        if (late < 0 || late > Furthest.Microseconds) return arrived;
+        if (late < 0 || late > Furthest.Microseconds)
+            return arrived;
         _latest = Math.Max(_latest, late);
         return new MidiTime(arrived.Microseconds - late);
     }

@@ -36,7 +36,8 @@ public sealed class BytePump : IByteSink, IDisposable
     public int Send(ReadOnlySpan<byte> bytes)
     {
         var count = _ring.Write(bytes);
-        if (count < bytes.Length) _full = true;
+        if (count < bytes.Length)
+            _full = true;
         _wake.Wake();
         return count;
     }
@@ -64,7 +65,8 @@ public sealed class BytePump : IByteSink, IDisposable
                 _ready();
                 continue;
             }
-            if (isLast) break;
+            if (isLast)
+                break;
             _wake.Wait(-1);
         }
         _finished.SetResult();

@@ -10,8 +10,8 @@ public interface IByteSink
     /// less urgent: it is called while messages are carried. One thread at a time calls it.</summary>
     /// <param name="bytes">The bytes.</param>
     /// <returns>How many were taken. The junction keeps the rest until it is told that there is room again
-    /// (<see cref="Junction.Resume"/>). <see cref="Away"/> while nobody is at the far end: then the bytes are gone, and the ends among them are
-    /// owed until somebody is (<see cref="Junction.Return"/>).</returns>
+    /// (<see cref="Junction.Resume"/>). <see cref="Away"/> while nobody is at the far end: then the bytes are gone, and the ends among them
+    /// are owed until somebody is (<see cref="Junction.Return"/>).</returns>
     int Send(ReadOnlySpan<byte> bytes);
 }
 

@@ -8,7 +8,8 @@ public interface IOutside
     /// <summary>The connections that Weiche did not make, between ports that are open.</summary>
     IReadOnlyList<OutsideCable> Cables { get; }
 
-    /// <summary>The number of the card in the system that something which is reached is; null where it is none, or that is not told.</summary>
+    /// <summary>The number of the card in the system that something which is reached is; null where it is none, or that is not
+    /// told.</summary>
     /// <param name="unit">What is reached.</param>
     int? CardOf(Unit unit);
 

@@ -3,7 +3,8 @@ using Weiche.Core.Studios;
 namespace Weiche.Ports.Carrying;
 
 /// <summary>What reaches one sort of ports: knows what is plugged in, and opens it for a device of the studio.</summary>
-/// <remarks>Bytes from a source go to <see cref="Junction.Receive(PortId, ReadOnlySpan{byte})"/> from a thread that carries messages, or by an
+/// <remarks>Bytes from a source go to <see cref="Junction.Receive(PortId, ReadOnlySpan{byte})"/> from a thread that carries messages, or by
+/// an
 /// <see cref="Inlet"/> from any other; those to a destination come by an <see cref="IByteSink"/> that it connects. To add
 /// a driver, put it into a folder of its own and into the list that the desk makes.</remarks>
 public interface IPortDriver : IDisposable
@@ -22,8 +23,8 @@ public interface IPortDriver : IDisposable
     IOpenPorts? Open(Device device, Unit? unit);
 }
 
-/// <summary>The ports of a device that a driver has opened. Disposing of them closes them: what their sources held ends, and what is sent to
-/// their destinations is gone.</summary>
+/// <summary>The ports of a device that a driver has opened. Disposing of them closes them: what their sources held ends, and what is sent
+/// to their destinations is gone.</summary>
 public interface IOpenPorts : IDisposable
 {
     /// <summary>Whether the device is there; null where that is said by whether it is plugged in.</summary>

@@ -4,8 +4,8 @@ using Weiche.Core.Studios;
 namespace Weiche.Ports.Carrying;
 
 /// <summary>
-/// The way to a source for bytes that no urgent thread brings: they are left here, and the junction carries them on. Whoever brings them waits
-/// for nothing but room.
+/// The way to a source for bytes that no urgent thread brings: they are left here, and the junction carries them on. Whoever brings them
+/// waits for nothing but room.
 /// </summary>
 public sealed class Inlet : IByteSink, IDisposable
 {
@@ -24,7 +24,8 @@ public sealed class Inlet : IByteSink, IDisposable
     /// <summary>A way to a source.</summary>
     /// <param name="junction">Where the source meets the engine.</param>
     /// <param name="source">The source.</param>
-    /// <param name="ready">The destination whose bytes come here, which is told when there is room again; null where threads bring them.</param>
+    /// <param name="ready">The destination whose bytes come here, which is told when there is room again; null where threads bring
+    /// them.</param>
     internal Inlet(Junction junction, PortId source, PortId? ready) => (_junction, _source, _ready) = (junction, source, ready);
 
     /// <summary>Leaves bytes to be carried on, in the order in which they are brought. Waits while there is no room for them.</summary>
@@ -37,7 +38,8 @@ public sealed class Inlet : IByteSink, IDisposable
             {
                 bytes = bytes[_ring.Write(bytes)..];
                 _junction.WakeCarrier();
-                if (bytes.IsEmpty) return;
+                if (bytes.IsEmpty)
+                    return;
                 Thread.Sleep(1);
             }
         }
@@ -48,7 +50,8 @@ public sealed class Inlet : IByteSink, IDisposable
     {
         Volatile.Write(ref _due, _junction.Due.Microseconds);
         var count = _ring.Write(bytes);
-        if (count < bytes.Length) _full = true;
+        if (count < bytes.Length)
+            _full = true;
         _junction.WakeCarrier();
         return count;
     }
@@ -76,8 +79,10 @@ public sealed class Inlet : IByteSink, IDisposable
             engine.Receive(_source, bytes, _junction.Clock.Now);
             _ring.Advance(bytes.Length);
         }
-        if (!_full) return;
+        if (!_full)
+            return;
         _full = false;
-        if (_ready is { } destination) _junction.Drain(destination);
+        if (_ready is { } destination)
+            _junction.Drain(destination);
     }
 }

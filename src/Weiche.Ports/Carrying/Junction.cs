@@ -12,8 +12,8 @@ namespace Weiche.Ports.Carrying;
 /// </summary>
 /// <remarks>
 /// <para>So no thread that the system may put aside is ever in the engine, and the music never waits for an edit, a page or a meter. Among
-/// the threads that carry, one at a time is in it, for microseconds; nothing there waits: sinks take what they can at once and come back when
-/// they have room.</para>
+/// the threads that carry, one at a time is in it, for microseconds; nothing there waits: sinks take what they can at once and come back
+/// when they have room.</para>
 /// <para>Any thread may call anything here.</para>
 /// </remarks>
 public sealed class Junction : IDisposable
@@ -24,8 +24,8 @@ public sealed class Junction : IDisposable
     private static readonly MidiSpan Patience = MidiSpan.Second;
     private const int SettleMilliseconds = 20;
 
-    // A carrier that has had something to do for so long without a pause makes one: an urgent thread must not take the machine, whatever runs
-    // in circles through virtual ports.
+    // A carrier that has had something to do for so long without a pause makes one: an urgent thread must not take the machine, whatever
+    // runs in circles through virtual ports.
     private static readonly MidiSpan LongestStretch = MidiSpan.FromMilliseconds(4);
 
     // How often somebody who waits for a request looks whether the carrier is still there.
@@ -142,7 +142,8 @@ public sealed class Junction : IDisposable
     /// <param name="studio">The studio.</param>
     /// <returns>What <see cref="Swap"/> takes. It is to be put in force before another is made ready.</returns>
     /// <param name="playedAs">The sources that a take will be played as; null for those of before.</param>
-    public PreparedStudio Prepare(Studio studio, PortId[]? playedAs = null) => _engine.Prepare(CompiledStudio.Compile(studio, Compiled), playedAs);
+    public PreparedStudio Prepare(Studio studio, PortId[]? playedAs = null) =>
+        _engine.Prepare(CompiledStudio.Compile(studio, Compiled), playedAs);
 
     /// <summary>Puts a studio in force between two messages.</summary>
     /// <param name="prepared">The studio.</param>
@@ -187,7 +188,8 @@ public sealed class Junction : IDisposable
         Do((engine, now) => engine.Send(destination, copy, now));
     }
 
-    /// <summary>Says who is shown each short system exclusive as it comes. It is asked while messages are carried: it must wait for nothing.</summary>
+    /// <summary>Says who is shown each short system exclusive as it comes. It is asked while messages are carried: it must wait for
+    /// nothing.</summary>
     /// <param name="filter">Who; null for nobody.</param>
     public void Watch(ExclusiveFilter? filter) => _engine.Exclusives = filter;
 
@@ -273,11 +275,14 @@ public sealed class Junction : IDisposable
             var sinks = new IByteSink?[Math.Max(_sinks.Length, destination.Value + 1)];
             _sinks.CopyTo(sinks, 0);
             sinks[destination.Value] = sink;
-            Do((engine, now) =>
-            {
-                _sinks = sinks;
-                if (sink is not null) engine.Return(destination, now);
-            });
+            Do(
+                (engine, now) =>
+                {
+                    _sinks = sinks;
+                    if (sink is not null)
+                        engine.Return(destination, now);
+                }
+            );
         }
     }
 
@@ -285,14 +290,18 @@ public sealed class Junction : IDisposable
     /// <param name="source">The source.</param>
     public void BreakOff(PortId source) => Do((engine, now) => engine.BreakOff(source, now));
 
-    /// <summary>Says that somebody is at the far end of a destination's sink again. Ends that were missed meanwhile are sent first.</summary>
+    /// <summary>Says that somebody is at the far end of a destination's sink again. Ends that were missed meanwhile are sent
+    /// first.</summary>
     /// <param name="destination">The destination.</param>
     /// <param name="open">Lets the sink take bytes. Within the engine: it must wait for nothing.</param>
-    public void Return(PortId destination, Action open) => Do((engine, now) =>
-    {
-        open();
-        engine.Return(destination, now);
-    });
+    public void Return(PortId destination, Action open) =>
+        Do(
+            (engine, now) =>
+            {
+                open();
+                engine.Return(destination, now);
+            }
+        );
 
     /// <summary>Says that the sink of a destination has room again.</summary>
     /// <param name="destination">The destination.</param>
@@ -347,17 +356,20 @@ public sealed class Junction : IDisposable
         }
         // So that the carrier need not compile it.
         System.Runtime.CompilerServices.RuntimeHelpers.PrepareDelegate(what);
-        if (!_waiting.TryTake(out var waker)) waker = new Waker();
+        if (!_waiting.TryTake(out var waker))
+            waker = new Waker();
         var request = new Request(what, waker);
         Leave(request);
         _wake.Wake();
         while (!request.IsDone)
         {
             waker.Wait(LookAfterMilliseconds);
-            if (!request.IsDone && _ended) RunRequestsHere();
+            if (!request.IsDone && _ended)
+                RunRequestsHere();
         }
         _waiting.Add(waker);
-        if (request.Fault is { } fault) throw new InvalidOperationException(fault.Message, fault);
+        if (request.Fault is { } fault)
+            throw new InvalidOperationException(fault.Message, fault);
     }
 
     /// <summary>Puts a request before those that were left already.</summary>
@@ -418,8 +430,10 @@ public sealed class Junction : IDisposable
                     // What was told its time keeps it through virtual ports.
                     var due = inlet.HasBytes ? inlet.Due : default;
                     inlet.CarryOn(_engine);
-                    if (due == default) Flush();
-                    else Flush(due);
+                    if (due == default)
+                        Flush();
+                    else
+                        Flush(due);
                     more |= inlet.HasBytes;
                 }
                 _engine.Tick(Clock.Now);
@@ -429,11 +443,15 @@ public sealed class Junction : IDisposable
             {
                 _gate.Exit();
             }
-            if (isLast) break;
-            if (more && Clock.Now - since < LongestStretch) continue;
+            if (isLast)
+                break;
+            if (more && Clock.Now - since < LongestStretch)
+                continue;
             var wait = Volatile.Read(ref _armed) - Clock.Now.Microseconds;
-            if (more) Libc.Pause(1);
-            else if (wait > 0) _wake.Wait(MidiSpan.Shorter(new MidiSpan(wait), LongestWait));
+            if (more)
+                Libc.Pause(1);
+            else if (wait > 0)
+                _wake.Wait(MidiSpan.Shorter(new MidiSpan(wait), LongestWait));
             since = Clock.Now;
         }
         _ended = true;
@@ -466,9 +484,11 @@ public sealed class Junction : IDisposable
     private void Arm()
     {
         var due = _engine.NextDue.Microseconds;
-        if (due >= _armed) return;
+        if (due >= _armed)
+            return;
         Volatile.Write(ref _armed, due);
-        if (Thread.CurrentThread != _carrier) _wake.Wake();
+        if (Thread.CurrentThread != _carrier)
+            _wake.Wake();
     }
 
     private void Flush() => Flush(Clock.Now);
@@ -482,8 +502,8 @@ public sealed class Junction : IDisposable
         Arm();
     }
 
-    /// <summary>Walks once through what happens later with messages under way: a studio put in force, messages of all kinds, edits, silence, so
-    /// that nothing is compiled for the first time while somebody plays.</summary>
+    /// <summary>Walks once through what happens later with messages under way: a studio put in force, messages of all kinds, edits,
+    /// silence, so that nothing is compiled for the first time while somebody plays.</summary>
     private static bool WarmUp()
     {
         WarmUpWalk.Run();

@@ -104,9 +104,11 @@ internal static class Libc
     /// <summary>Switches off what a terminal does to bytes: echo, line endings, control keys.</summary>
     internal static void LeaveBytesAlone(int descriptor)
     {
-        if (IsTerminal(descriptor) != 1) return;
+        if (IsTerminal(descriptor) != 1)
+            return;
         var attributes = new byte[TermiosRoom];
-        if (GetTerminal(descriptor, attributes) != 0) return;
+        if (GetTerminal(descriptor, attributes) != 0)
+            return;
         MakeRaw(attributes);
         _ = SetTerminal(descriptor, SetNow, attributes);
     }

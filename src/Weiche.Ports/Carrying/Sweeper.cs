@@ -2,9 +2,9 @@ namespace Weiche.Ports.Carrying;
 
 /// <summary>
 /// Collects what is not used any more, between two edits and on an urgent thread. A collection stops every thread of the process for a
-/// moment. Begun by whoever happens to need memory, it comes in the middle of an edit, when most of what the edit has made is still in use and
-/// has to be looked through, on a thread that may be put aside in favour of other programs while the music waits. Between edits little is in
-/// use, and an urgent thread is not put aside.
+/// moment. Begun by whoever happens to need memory, it comes in the middle of an edit, when most of what the edit has made is still in use
+/// and has to be looked through, on a thread that may be put aside in favour of other programs while the music waits. Between edits little
+/// is in use, and an urgent thread is not put aside.
 /// </summary>
 /// <remarks>Any thread may call anything here. That collections seldom begin by themselves is up to how Weiche is started: with a first
 /// generation larger than what is swept at a time and an edit together.</remarks>
@@ -51,14 +51,16 @@ public sealed class Sweeper : IDisposable
 
     private void Run(bool asksForUrgency)
     {
-        if (asksForUrgency) _ = Urgent.Ask();
+        if (asksForUrgency)
+            _ = Urgent.Ask();
         // What the start has left is out of the way before somebody plays.
         GC.Collect();
         var swept = GC.GetTotalAllocatedBytes();
         while (!_stopped)
         {
             _wake.Wait(LookEveryMilliseconds);
-            if (Volatile.Read(ref _working) > 0 || GC.GetTotalAllocatedBytes() - swept < WorthIt) continue;
+            if (Volatile.Read(ref _working) > 0 || GC.GetTotalAllocatedBytes() - swept < WorthIt)
+                continue;
             GC.Collect((Times + 1) % OlderEvery == 0 ? 1 : 0, GCCollectionMode.Forced, blocking: true);
             swept = GC.GetTotalAllocatedBytes();
             Times++;
@@ -72,7 +74,8 @@ public sealed class Sweeper : IDisposable
         /// <summary>The work is done.</summary>
         public void Dispose()
         {
-            if (Interlocked.Decrement(ref sweeper._working) == 0) sweeper._wake.Wake();
+            if (Interlocked.Decrement(ref sweeper._working) == 0)
+                sweeper._wake.Wake();
         }
     }
 }

@@ -15,7 +15,8 @@ internal static class UnitPorts
         {
             var own = device.Ports.Where(each => each.Direction == port.Direction).ToList();
             var alone = own.Count == 1 && unit.Ports.Count(each => each.Direction == port.Direction) == 1;
-            if ((alone ? own[0] : own.FirstOrDefault(each => each.Part == port.Part)) is { } found) both.Add((port, found.Id));
+            if ((alone ? own[0] : own.FirstOrDefault(each => each.Part == port.Part)) is { } found)
+                both.Add((port, found.Id));
         }
         return both;
     }

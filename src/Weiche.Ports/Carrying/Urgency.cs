@@ -29,10 +29,12 @@ public static class Urgent
     [ThreadStatic]
     private static bool _carries;
 
-    /// <summary>Whether the calling thread is one that carries messages: it may enter the engine itself. All others leave requests.</summary>
+    /// <summary>Whether the calling thread is one that carries messages: it may enter the engine itself. All others leave
+    /// requests.</summary>
     internal static bool IsHere => _carries;
 
-    /// <summary>Makes the calling thread one that carries messages. It must be one of its own, and wait whenever it has nothing to do.</summary>
+    /// <summary>Makes the calling thread one that carries messages. It must be one of its own, and wait whenever it has nothing to
+    /// do.</summary>
     /// <param name="asks">Whether the system is asked to run it before others.</param>
     /// <returns>What was given.</returns>
     internal static Urgency Become(bool asks)
@@ -41,16 +43,17 @@ public static class Urgent
         return asks ? Ask() : Urgency.Ordinary;
     }
 
-    /// <summary>Asks the system to run all of this process a little before other programs: what stops every thread for a moment (the collection
-    /// of what is not used any more) is then not put aside in the middle, while messages wait for it. Threads that are begun later are run
-    /// like those that begin them.</summary>
+    /// <summary>Asks the system to run all of this process a little before other programs: what stops every thread for a moment (the
+    /// collection of what is not used any more) is then not put aside in the middle, while messages wait for it. Threads that are begun
+    /// later are run like those that begin them.</summary>
     public static void LiftProcess()
     {
         try
         {
             foreach (var thread in Directory.EnumerateDirectories("/proc/self/task"))
             {
-                if (int.TryParse(Path.GetFileName(thread), out var id)) _ = Libc.SetPriority(OfProcess, id, Nice);
+                if (int.TryParse(Path.GetFileName(thread), out var id))
+                    _ = Libc.SetPriority(OfProcess, id, Nice);
             }
         }
         catch (IOException)
@@ -63,7 +66,8 @@ public static class Urgent
     /// <returns>What was given.</returns>
     internal static Urgency Ask()
     {
-        if (Libc.SetScheduler(ThisThread, FirstInFirstOut | NotForChildren, Priority) == 0) return Urgency.RealTime;
+        if (Libc.SetScheduler(ThisThread, FirstInFirstOut | NotForChildren, Priority) == 0)
+            return Urgency.RealTime;
         return Libc.SetPriority(OfProcess, ThisThread, Nice) == 0 ? Urgency.Raised : Urgency.Ordinary;
     }
 }

@@ -17,7 +17,8 @@ internal sealed class UrgentLock : IDisposable
         var attributes = Zeroed();
         _ = Libc.BeginMutexAttributes(attributes);
         _ = Libc.SetMutexProtocol(attributes, InheritPriority);
-        if (Libc.BeginMutex(_mutex, attributes) != 0) _ = Libc.BeginMutex(_mutex, 0);
+        if (Libc.BeginMutex(_mutex, attributes) != 0)
+            _ = Libc.BeginMutex(_mutex, 0);
         _ = Libc.EndMutexAttributes(attributes);
         Marshal.FreeHGlobal(attributes);
     }
@@ -35,7 +36,8 @@ internal sealed class UrgentLock : IDisposable
     private static nint Zeroed()
     {
         var memory = Marshal.AllocHGlobal(Room);
-        for (var i = 0; i < Room; i++) Marshal.WriteByte(memory, i, 0);
+        for (var i = 0; i < Room; i++)
+            Marshal.WriteByte(memory, i, 0);
         return memory;
     }
 }

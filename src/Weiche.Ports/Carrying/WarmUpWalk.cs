@@ -16,8 +16,68 @@ internal static class WarmUpWalk
 
     private static readonly byte[] Phrase =
     [
-        0x90, 60, 100, 0xA0, 60, 40, 0xB0, 64, 127, 0xB0, 1, 20, 0xB0, 33, 1, 0xC0, 5, 0xD0, 60, 0xE0, 0, 70, 0xB0, 101, 0, 100, 0, 6, 2, 0xB0, 7, 90, 0xB0, 64, 0, 0x80, 60, 64,
-        0xF8, 0xFE, 0xFA, 0xF2, 0, 0, 0xFB, 0xFC, 0xF0, 0x7D, 1, 2, 3, 0xF7, 0x90, 62, 100, 0x90, 62, 0, 0xB0, 123, 0, 0xFF,
+        0x90,
+        60,
+        100,
+        0xA0,
+        60,
+        40,
+        0xB0,
+        64,
+        127,
+        0xB0,
+        1,
+        20,
+        0xB0,
+        33,
+        1,
+        0xC0,
+        5,
+        0xD0,
+        60,
+        0xE0,
+        0,
+        70,
+        0xB0,
+        101,
+        0,
+        100,
+        0,
+        6,
+        2,
+        0xB0,
+        7,
+        90,
+        0xB0,
+        64,
+        0,
+        0x80,
+        60,
+        64,
+        0xF8,
+        0xFE,
+        0xFA,
+        0xF2,
+        0,
+        0,
+        0xFB,
+        0xFC,
+        0xF0,
+        0x7D,
+        1,
+        2,
+        3,
+        0xF7,
+        0x90,
+        62,
+        100,
+        0x90,
+        62,
+        0,
+        0xB0,
+        123,
+        0,
+        0xFF,
     ];
 
     /// <summary>Walks.</summary>
@@ -29,10 +89,21 @@ internal static class WarmUpWalk
             studio = studio with
             {
                 NextId = studio.NextId + 3,
-                Devices = studio.Devices.Add(new Device(new DeviceId(studio.NextId), $"walk {wire}", DeviceKind.Tablet, Core.Sets.ChannelSet.All, Core.Sets.ChannelSet.All, false, null,
-                [
-                    new Port(new PortId(studio.NextId + 1), PortDirection.Source, "", wire), new Port(new PortId(studio.NextId + 2), PortDirection.Destination, "", wire),
-                ])),
+                Devices = studio.Devices.Add(
+                    new Device(
+                        new DeviceId(studio.NextId),
+                        $"walk {wire}",
+                        DeviceKind.Tablet,
+                        Core.Sets.ChannelSet.All,
+                        Core.Sets.ChannelSet.All,
+                        false,
+                        null,
+                        [
+                            new Port(new PortId(studio.NextId + 1), PortDirection.Source, "", wire),
+                            new Port(new PortId(studio.NextId + 2), PortDirection.Destination, "", wire),
+                        ]
+                    )
+                ),
             };
         }
         studio = With(studio, new LayRoute(studio.Sources.First().Id, studio.Destinations.Last().Id));
@@ -42,8 +113,14 @@ internal static class WarmUpWalk
         staged = With(With(staged, new AddStage(staged.Routes[1].Id, new ChordStage(0, 4))), new DivertRoute(staged.Routes[2].Id, true));
         // A clock that is followed, to one that gets it steadied and one that gets it as it came; and Weiche's own.
         staged = staged with { Time = staged.Time with { Master = new ClockMaster(staged.Sources.First().Id), CoastBars = 1 } };
-        staged = With(staged, new SetFollower(new Follower(staged.Destinations.First().Id, ClockForm.Steadied, true, MidiSpan.FromMilliseconds(-5))));
-        staged = With(staged, new SetFollower(new Follower(staged.Destinations.Last().Id, ClockForm.AsItCame, true, MidiSpan.FromMilliseconds(5))));
+        staged = With(
+            staged,
+            new SetFollower(new Follower(staged.Destinations.First().Id, ClockForm.Steadied, true, MidiSpan.FromMilliseconds(-5)))
+        );
+        staged = With(
+            staged,
+            new SetFollower(new Follower(staged.Destinations.Last().Id, ClockForm.AsItCame, true, MidiSpan.FromMilliseconds(5)))
+        );
         studio = studio with { Time = studio.Time with { Master = ClockMaster.Own } };
         ImmutableArray<Studio> turns = [studio, staged, With(staged, new SwitchRoute(staged.Routes[0].Id, false))];
         var engine = new Engine(CompiledStudio.Compile(studio));
@@ -53,7 +130,8 @@ internal static class WarmUpWalk
             foreach (var source in studio.Sources)
             {
                 engine.Receive(source.Id, Phrase, now += MidiSpan.FromMilliseconds(3));
-                foreach (var each in Phrase) engine.Receive(source.Id, [each], now);
+                foreach (var each in Phrase)
+                    engine.Receive(source.Id, [each], now);
                 engine.Receive(source.Id, [0x90, 64, 90], now);
                 Fetch(engine, now += MidiSpan.FromMilliseconds(40));
                 engine.Tick(now += MidiSpan.Second);
@@ -71,8 +149,10 @@ internal static class WarmUpWalk
             engine.Send(studio.Destinations.First().Id, [0x90, 1, 1, 0x80, 1, 1], now);
             engine.Report(report);
             engine.Resume();
-            if (round % 4 == 0) engine.BreakOff(studio.Sources.First().Id, now);
-            if (round % 5 == 0) engine.AllNotesOff(now);
+            if (round % 4 == 0)
+                engine.BreakOff(studio.Sources.First().Id, now);
+            if (round % 5 == 0)
+                engine.AllNotesOff(now);
             Fetch(engine, now);
         }
     }
@@ -92,8 +172,13 @@ internal static class WarmUpWalk
             ],
             Length = MidiSpan.FromMilliseconds(120),
         };
-        var how = new PlayHow(MidiSpan.FromMilliseconds(round % 3 * 30), new TakeRange(MidiSpan.Zero, MidiSpan.FromMilliseconds(120)), InStep: round % 2 == 1);
-        if (PreparedTake.TryMake(take, how, studio, out var prepared, out _) is not null) return;
+        var how = new PlayHow(
+            MidiSpan.FromMilliseconds(round % 3 * 30),
+            new TakeRange(MidiSpan.Zero, MidiSpan.FromMilliseconds(120)),
+            InStep: round % 2 == 1
+        );
+        if (PreparedTake.TryMake(take, how, studio, out var prepared, out _) is not null)
+            return;
         engine.Swap(engine.Prepare(CompiledStudio.Compile(studio, engine.Compiled), prepared!.Sources), now);
         engine.PlayTake(prepared, now);
         Beats(engine, studio, ref now);

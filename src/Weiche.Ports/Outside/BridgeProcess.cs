@@ -43,7 +43,8 @@ internal sealed class BridgeProcess : IDisposable
     {
         get
         {
-            lock (_gate) return _process?.Id;
+            lock (_gate)
+                return _process?.Id;
         }
     }
 
@@ -69,12 +70,14 @@ internal sealed class BridgeProcess : IDisposable
     {
         _stop.Set();
         Process? process;
-        lock (_gate) process = _process;
+        lock (_gate)
+            process = _process;
         try
         {
             // It ends what sounds when its lines end.
             process?.StandardInput.Close();
-            if (process?.WaitForExit(PartingMilliseconds) == false) process.Kill();
+            if (process?.WaitForExit(PartingMilliseconds) == false)
+                process.Kill();
         }
         catch (Exception exception) when (exception is IOException or InvalidOperationException or ObjectDisposedException)
         {
@@ -92,18 +95,25 @@ internal sealed class BridgeProcess : IDisposable
             try
             {
                 using var process = Start();
-                lock (_gate) _process = process;
-                while (process.StandardOutput.ReadLine() is { } line) _said(line);
+                lock (_gate)
+                    _process = process;
+                while (process.StandardOutput.ReadLine() is { } line)
+                    _said(line);
                 process.WaitForExit();
                 var noLibrary = process.ExitCode == NoLibrary;
-                if (noLibrary) wait = LibraryMilliseconds;
-                lock (_gate) _process = null;
-                if (!_stop.IsSet) _ended(noLibrary);
+                if (noLibrary)
+                    wait = LibraryMilliseconds;
+                lock (_gate)
+                    _process = null;
+                if (!_stop.IsSet)
+                    _ended(noLibrary);
             }
             catch (Exception exception) when (exception is IOException or InvalidOperationException or System.ComponentModel.Win32Exception)
             {
-                lock (_gate) _process = null;
-                if (!_stop.IsSet) _ended(false);
+                lock (_gate)
+                    _process = null;
+                if (!_stop.IsSet)
+                    _ended(false);
             }
             _stop.Wait(wait);
         }
@@ -121,10 +131,12 @@ internal sealed class BridgeProcess : IDisposable
             RedirectStandardError = true,
             UseShellExecute = false,
         };
-        foreach (var word in (string[])[Path.Combine(folder, "Weiche.Bridge.dll"), _system.Key, _link, _isUrgent ? "urgent" : "ordinary"]) start.ArgumentList.Add(word);
+        foreach (var word in (string[])[Path.Combine(folder, "Weiche.Bridge.dll"), _system.Key, _link, _isUrgent ? "urgent" : "ordinary"])
+            start.ArgumentList.Add(word);
         // What it throws away is less than this in a long evening, so nothing is swept there.
         start.Environment["DOTNET_GCgen0size"] = "1000000";
-        if (_system.Server is { } server) start.Environment["JACK_DEFAULT_SERVER"] = server;
+        if (_system.Server is { } server)
+            start.Environment["JACK_DEFAULT_SERVER"] = server;
         var process = Process.Start(start)!;
         // What a library grumbles is nobody's.
         process.ErrorDataReceived += (_, _) => { };

@@ -15,10 +15,10 @@ namespace Weiche.Ports.Outside;
 /// <param name="Late">How often the system itself came late, as it says.</param>
 public sealed record OutsideState(bool IsHere, string Sentence, OutsideMap Map, long Lost = 0, long Late = 0);
 
-/// <summary>Other programs of this computer, and the devices that they reach, by a system that has them all: their ports are found and joined,
-/// virtual ports are shown to them, and what they connect by themselves is seen.</summary>
-/// <remarks>The system's library runs in a process of its own (<see cref="BridgeProcess"/>); between the two lie two ways through memory. One
-/// thread that carries messages reads the one, the engine's carriers write the other, and nobody waits.</remarks>
+/// <summary>Other programs of this computer, and the devices that they reach, by a system that has them all: their ports are found and
+/// joined, virtual ports are shown to them, and what they connect by themselves is seen.</summary>
+/// <remarks>The system's library runs in a process of its own (<see cref="BridgeProcess"/>); between the two lie two ways through memory.
+/// One thread that carries messages reads the one, the engine's carriers write the other, and nobody waits.</remarks>
 public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
 {
     // How long the reader sleeps at most: then it looks whether somebody waits for room.
@@ -60,7 +60,12 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
         }
         catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
         {
-            _state = new OutsideState(false, $"The {system.Title} cannot be reached: there is no room for the memory that is shared with it ({exception.Message.TrimEnd('.')}).", OutsideMap.Empty);
+            _state = new OutsideState(
+                false,
+                $"The {system.Title} cannot be reached: there is no room for the memory that is shared with it "
+                    + $"({exception.Message.TrimEnd('.')}).",
+                OutsideMap.Empty
+            );
         }
     }
 
@@ -85,7 +90,8 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
         get
         {
             var map = State.Map;
-            if (map.Cables.IsEmpty) return [];
+            if (map.Cables.IsEmpty)
+                return [];
             lock (_gate)
             {
                 var (from, to) = Ends(map);
@@ -93,8 +99,13 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
                 // What a program sends that the studio does not know counts where it goes into a virtual port.
                 return
                 [
-                    .. map.Cables.Where(cable => to.ContainsKey(cable.To) && (from.ContainsKey(cable.From) || (!ours.Contains(cable.From) && ours.Contains(cable.To))))
-                        .Select(cable => new OutsideCable(new PortId(from.GetValueOrDefault(cable.From)), new PortId(to[cable.To]))).Distinct(),
+                    .. map
+                        .Cables.Where(cable =>
+                            to.ContainsKey(cable.To)
+                            && (from.ContainsKey(cable.From) || (!ours.Contains(cable.From) && ours.Contains(cable.To)))
+                        )
+                        .Select(cable => new OutsideCable(new PortId(from.GetValueOrDefault(cable.From)), new PortId(to[cable.To])))
+                        .Distinct(),
                 ];
             }
         }
@@ -111,13 +122,15 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
             var (sources, destinations) = Ends(State.Map);
             foreach (var (from, to) in State.Map.Cables)
             {
-                if (sources.GetValueOrDefault(from) == cable.From.Value && destinations.GetValueOrDefault(to) == cable.To.Value) _bridge?.Say($"part {from} {to}");
+                if (sources.GetValueOrDefault(from) == cable.From.Value && destinations.GetValueOrDefault(to) == cable.To.Value)
+                    _bridge?.Say($"part {from} {to}");
             }
         }
     }
 
     /// <inheritdoc/>
-    public IOpenPorts? Open(Device device, Unit? unit) => unit is not null && unit.Key.StartsWith(System.Key + " ", StringComparison.Ordinal) ? new OpenProgram(this, device, unit) : null;
+    public IOpenPorts? Open(Device device, Unit? unit) =>
+        unit is not null && unit.Key.StartsWith(System.Key + " ", StringComparison.Ordinal) ? new OpenProgram(this, device, unit) : null;
 
     /// <inheritdoc/>
     public IPublishedPort Publish(Device device) => new Shown(this, device);
@@ -132,19 +145,21 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
         _link?.Dispose();
     }
 
-    /// <summary>The studio's ports by the addresses at which messages come from them and go to them: those of virtual ports that are shown, and of
-    /// programs that are devices. Under the gate.</summary>
+    /// <summary>The studio's ports by the addresses at which messages come from them and go to them: those of virtual ports that are shown,
+    /// and of programs that are devices. Under the gate.</summary>
     private (Dictionary<string, int> From, Dictionary<string, int> To) Ends(OutsideMap map)
     {
         var (from, to) = (new Dictionary<string, int>(), new Dictionary<string, int>());
         foreach (var port in map.Ports)
         {
             // A virtual port is heard by the destination that it is, and speaks by the source.
-            if (port.Own > 0 && _own.TryGetValue(port.Own, out var own) && own.Far is null) (own.Hears ? to : from).TryAdd(port.Address, port.Own);
+            if (port.Own > 0 && _own.TryGetValue(port.Own, out var own) && own.Far is null)
+                (own.Hears ? to : from).TryAdd(port.Address, port.Own);
         }
         foreach (var (id, own) in _own)
         {
-            if (own.Far is { } far) (own.Hears ? from : to).TryAdd(far, id);
+            if (own.Far is { } far)
+                (own.Hears ? from : to).TryAdd(far, id);
         }
         return (from, to);
     }
@@ -168,9 +183,11 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
             var anyFull = false;
             foreach (var sink in _sinks)
             {
-                if (!sink.IsFull) continue;
+                if (!sink.IsFull)
+                    continue;
                 anyFull = true;
-                if (sink.TakeRoom()) _junction.Resume(sink.Destination);
+                if (sink.TakeRoom())
+                    _junction.Resume(sink.Destination);
             }
             ring.Wait(anyFull ? FullMilliseconds : ReaderMilliseconds);
         }
@@ -202,7 +219,13 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
                 Take(OutsideMap.Read(_lines));
                 break;
             case ["figures", var lost, var late]:
-                Set(State with { Lost = Volatile.Read(ref _dropped) + long.Parse(lost, CultureInfo.InvariantCulture), Late = long.Parse(late, CultureInfo.InvariantCulture) });
+                Set(
+                    State with
+                    {
+                        Lost = Volatile.Read(ref _dropped) + long.Parse(lost, CultureInfo.InvariantCulture),
+                        Late = long.Parse(late, CultureInfo.InvariantCulture),
+                    }
+                );
                 break;
         }
     }
@@ -211,7 +234,13 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     {
         _listing = false;
         Leave();
-        Set(new OutsideState(false, noLibrary ? System.NoLibrary : $"The way to the {System.Title} broke; it is tried again in a moment.", OutsideMap.Empty));
+        Set(
+            new OutsideState(
+                false,
+                noLibrary ? System.NoLibrary : $"The way to the {System.Title} broke; it is tried again in a moment.",
+                OutsideMap.Empty
+            )
+        );
     }
 
     private void Take(OutsideMap map)
@@ -223,11 +252,22 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
             foreach (var (id, own) in _own)
             {
                 // What has come is joined; what somebody has parted since stays so.
-                if (own.Far is { } far && (before.Find(far) is null || before.FindOwn(id) is null)) Join(map, id, far, own.Hears);
+                if (own.Far is { } far && (before.Find(far) is null || before.FindOwn(id) is null))
+                    Join(map, id, far, own.Hears);
             }
         }
         var programs = _units.Length;
-        Set(State with { IsHere = true, Map = map, Sentence = programs == 0 ? $"It runs; no other program is in the {System.Title} yet." : $"It runs; {programs} {(programs == 1 ? "program or device is" : "programs and devices are")} reached by it." });
+        Set(
+            State with
+            {
+                IsHere = true,
+                Map = map,
+                Sentence =
+                    programs == 0
+                        ? $"It runs; no other program is in the {System.Title} yet."
+                        : $"It runs; {programs} {(programs == 1 ? "program or device is" : "programs and devices are")} reached by it.",
+            }
+        );
     }
 
     /// <summary>What the bridge forgot, or never knew.</summary>
@@ -236,35 +276,42 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
         lock (_gate)
         {
             _isEntered = true;
-            foreach (var (_, own) in _own) _bridge?.Say(own.Words);
+            foreach (var (_, own) in _own)
+                _bridge?.Say(own.Words);
             _bridge?.Say("tell");
         }
     }
 
     private void Leave()
     {
-        lock (_gate) _isEntered = false;
+        lock (_gate)
+            _isEntered = false;
     }
 
     private void Set(OutsideState state)
     {
         var before = _state;
         Volatile.Write(ref _state, state);
-        if (_stopped) return;
+        if (_stopped)
+            return;
         EndWhatIsGone(before, state);
         Changed?.Invoke();
     }
 
-    /// <summary>What programs held through virtual ports ends when one of them is not connected any more: whose it was nobody can tell.</summary>
+    /// <summary>What programs held through virtual ports ends when one of them is not connected any more: whose it was nobody can
+    /// tell.</summary>
     private void EndWhatIsGone(OutsideState before, OutsideState now)
     {
-        if (ReferenceEquals(before.Map, now.Map)) return;
+        if (ReferenceEquals(before.Map, now.Map))
+            return;
         // By number: a port that was renamed has another address, and what is connected to it is the same.
         foreach (var id in Feeding(before.Map).Except(Feeding(now.Map)).Select(cable => cable.Own).Distinct().ToList())
         {
             bool isShown;
-            lock (_gate) isShown = _own.TryGetValue(id, out var own) && own.Far is null;
-            if (isShown) _junction.BreakOff(new PortId(id));
+            lock (_gate)
+                isShown = _own.TryGetValue(id, out var own) && own.Far is null;
+            if (isShown)
+                _junction.BreakOff(new PortId(id));
         }
     }
 
@@ -275,26 +322,41 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     }
 
     private ImmutableArray<Unit> UnitsOf(OutsideMap map) =>
-    [
-        .. map.Ports.Where(port => port.Own == 0).GroupBy(port => port.Client)
-            .Select(program => new Unit(KeyOf(program.Key), NameRule.Said(program.Key), "", System.Place, [.. PortsOf(program)]))
-            .Where(unit => unit.Says.Length > 0),
-    ];
+        [
+            .. map
+                .Ports.Where(port => port.Own == 0)
+                .GroupBy(port => port.Client)
+                .Select(program => new Unit(KeyOf(program.Key), NameRule.Said(program.Key), "", System.Place, [.. PortsOf(program)]))
+                .Where(unit => unit.Says.Length > 0),
+        ];
 
     /// <summary>The key of a program, by its name.</summary>
     private string KeyOf(string client) => $"{System.Key} {Line.Word(client)}";
 
     private static IEnumerable<UnitPort> PortsOf(IEnumerable<OutsidePort> ports) =>
-        ports.Select(port => new UnitPort(port.IsSource ? PortDirection.Source : PortDirection.Destination, NameRule.Said(port.Name), port.IsHardware ? WireKind.Usb : WireKind.Virtual)).DistinctBy(port => (port.Direction, port.Part));
+        ports
+            .Select(port => new UnitPort(
+                port.IsSource ? PortDirection.Source : PortDirection.Destination,
+                NameRule.Said(port.Name),
+                port.IsHardware ? WireKind.Usb : WireKind.Virtual
+            ))
+            .DistinctBy(port => (port.Direction, port.Part));
 
-    private OutsidePort? Find(Unit unit, UnitPort port) => State.Map.Ports.FirstOrDefault(each =>
-        each.Own == 0 && unit.Key == KeyOf(each.Client) && each.IsSource == (port.Direction == PortDirection.Source) && NameRule.Said(each.Name) == port.Part);
+    private OutsidePort? Find(Unit unit, UnitPort port) =>
+        State.Map.Ports.FirstOrDefault(each =>
+            each.Own == 0
+            && unit.Key == KeyOf(each.Client)
+            && each.IsSource == (port.Direction == PortDirection.Source)
+            && NameRule.Said(each.Name) == port.Part
+        );
 
     private void Join(OutsideMap map, int id, string far, bool hears)
     {
-        if (map.Find(far) is null || map.FindOwn(id) is not { } own) return;
+        if (map.Find(far) is null || map.FindOwn(id) is not { } own)
+            return;
         var (from, to) = hears ? (far, own.Address) : (own.Address, far);
-        if (!map.Cables.Contains((from, to))) _bridge?.Say($"join {from} {to}");
+        if (!map.Cables.Contains((from, to)))
+            _bridge?.Say($"join {from} {to}");
     }
 
     /// <summary>Makes a port of Weiche's own.</summary>
@@ -309,9 +371,11 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
             var words = $"open {id.Value.ToString(CultureInfo.InvariantCulture)} {(hears ? "in" : "out")} {Line.Word(PortName(name))}";
             _own[id.Value] = (words, far, hears);
             // Who is not there is told all of it when it is.
-            if (!_isEntered) return;
+            if (!_isEntered)
+                return;
             _bridge?.Say(words);
-            if (far is not null) _bridge?.Say("tell");
+            if (far is not null)
+                _bridge?.Say("tell");
         }
     }
 
@@ -319,7 +383,8 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     {
         lock (_gate)
         {
-            if (!_own.TryGetValue(id.Value, out var own)) return;
+            if (!_own.TryGetValue(id.Value, out var own))
+                return;
             _own[id.Value] = own with { Words = $"{own.Words[..own.Words.LastIndexOf(' ')]} {Line.Word(PortName(name))}" };
             _bridge?.Say($"rename {id.Value.ToString(CultureInfo.InvariantCulture)} {Line.Word(PortName(name))}");
         }
@@ -329,7 +394,8 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     {
         lock (_gate)
         {
-            if (_own.Remove(id.Value)) _bridge?.Say($"close {id.Value.ToString(CultureInfo.InvariantCulture)}");
+            if (_own.Remove(id.Value))
+                _bridge?.Say($"close {id.Value.ToString(CultureInfo.InvariantCulture)}");
         }
     }
 
@@ -372,7 +438,8 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
 
         public int Send(ReadOnlySpan<byte> bytes)
         {
-            if (_link is null || !_driver.State.IsHere) return IByteSink.Away;
+            if (_link is null || !_driver.State.IsHere)
+                return IByteSink.Away;
             var taken = 0;
             while (taken < bytes.Length)
             {
@@ -395,7 +462,8 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
         /// <summary>Whether there is room again for who waited for it.</summary>
         internal bool TakeRoom()
         {
-            if (_link is null || _link.Out.Count > SharedRing.Capacity / 2) return false;
+            if (_link is null || _link.Out.Count > SharedRing.Capacity / 2)
+                return false;
             _full = false;
             return true;
         }
@@ -409,7 +477,8 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
                 return;
             }
             Span<byte> bytes = [message.Status, message.Data1, message.Data2];
-            if (!_link!.Out.TryWrite(_port, due, bytes[..(1 + message.DataLength)])) Interlocked.Increment(ref _driver._dropped);
+            if (!_link!.Out.TryWrite(_port, due, bytes[..(1 + message.DataLength)]))
+                Interlocked.Increment(ref _driver._dropped);
         }
 
         private void WriteExclusive(ReadOnlySpan<byte> body, long due)
@@ -460,7 +529,8 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
             (_driver, _unit, _ports) = (driver, unit, device.Ports);
             foreach (var (port, id) in UnitPorts.Of(device, unit))
             {
-                if (driver.Find(unit, port) is not { } far) continue;
+                if (driver.Find(unit, port) is not { } far)
+                    continue;
                 var hears = port.Direction == PortDirection.Source;
                 if (hears)
                 {
@@ -478,7 +548,9 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
 
         public Presence? Presence => null;
 
-        public bool TryFollow(Device device, Unit? unit) => unit?.Key == _unit.Key && unit.Ports.SequenceEqual(_unit.Ports)
+        public bool TryFollow(Device device, Unit? unit) =>
+            unit?.Key == _unit.Key
+            && unit.Ports.SequenceEqual(_unit.Ports)
             && device.Ports.Select(port => (port.Id, port.Part)).SequenceEqual(_ports.Select(port => (port.Id, port.Part)));
 
         public void Dispose()

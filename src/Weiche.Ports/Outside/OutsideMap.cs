@@ -40,9 +40,22 @@ public sealed record OutsideMap(ImmutableArray<OutsidePort> Ports, ImmutableHash
         {
             switch (line.Split(' '))
             {
-                case ["port", var address, var way, var own, var sort, var client, var name] when int.TryParse(own, NumberStyles.None, CultureInfo.InvariantCulture, out var number):
-                    ports.Add(new OutsidePort(address, Line.Text(client), Line.Text(name), way == "source", number, sort.StartsWith("hardware", StringComparison.Ordinal),
-                        sort.Split(':') is [_, var card] && int.TryParse(card, NumberStyles.None, CultureInfo.InvariantCulture, out var which) ? which : null));
+                case ["port", var address, var way, var own, var sort, var client, var name]
+                    when int.TryParse(own, NumberStyles.None, CultureInfo.InvariantCulture, out var number):
+                    ports.Add(
+                        new OutsidePort(
+                            address,
+                            Line.Text(client),
+                            Line.Text(name),
+                            way == "source",
+                            number,
+                            sort.StartsWith("hardware", StringComparison.Ordinal),
+                            sort.Split(':') is [_, var card]
+                            && int.TryParse(card, NumberStyles.None, CultureInfo.InvariantCulture, out var which)
+                                ? which
+                                : null
+                        )
+                    );
                     break;
                 case ["cable", var from, var to]:
                     cables.Add((from, to));

@@ -12,14 +12,24 @@ public sealed record OutsideSystem(string Key, string Title, string Place, strin
     public string? Server { get; init; }
 
     /// <summary>A sound server of the JACK API.</summary>
-    public static OutsideSystem SoundServer { get; } = new(
-        "sound-server", "sound server", "this computer",
-        "There is no library of a sound server (libjack) on this computer: install one that speaks the JACK API, Debian's jackd2 or pipewire-jack, and programs that use it appear here.",
-        "Start one (jackd, or a desktop's own), and programs that use it appear here.");
+    public static OutsideSystem SoundServer { get; } =
+        new(
+            "sound-server",
+            "sound server",
+            "this computer",
+            "There is no library of a sound server (libjack) on this computer: install one that speaks the JACK API, Debian's "
+                + "jackd2 or pipewire-jack, and programs that use it appear here.",
+            "Start one (jackd, or a desktop's own), and programs that use it appear here."
+        );
 
     /// <summary>The system's own sequencer.</summary>
-    public static OutsideSystem Sequencer { get; } = new(
-        "sequencer", "system sequencer", "this computer",
-        "There is no sequencer library (libasound) on this computer: install Debian's libasound2, and programs that use it appear here.",
-        "Load it (modprobe snd-seq), and programs that use it appear here.");
+    public static OutsideSystem Sequencer { get; } =
+        new(
+            "sequencer",
+            "system sequencer",
+            "this computer",
+            "There is no sequencer library (libasound) on this computer: install Debian's libasound2, and programs that use it "
+                + "appear here.",
+            "Load it (modprobe snd-seq), and programs that use it appear here."
+        );
 }

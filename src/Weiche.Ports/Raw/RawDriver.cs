@@ -20,12 +20,11 @@ public sealed class RawDriver(Junction junction, RawPlaces places, TimeProvider 
     public IReadOnlyList<Unit> Units => [.. RawListing.Find(places).Select(raw => new Unit(raw.Path, raw.Name, "", raw.Path, []))];
 
     /// <inheritdoc/>
-    public IOpenPorts? Open(Device device, Unit? unit) => device.Kind.Facts().HasAddress ? new OpenFile(device, PathOf(device, unit), junction, time) : null;
+    public IOpenPorts? Open(Device device, Unit? unit) =>
+        device.Kind.Facts().HasAddress ? new OpenFile(device, PathOf(device, unit), junction, time) : null;
 
     /// <inheritdoc/>
-    public void Dispose()
-    {
-    }
+    public void Dispose() { }
 
     // A device that came back under another path is followed there.
     private static string PathOf(Device device, Unit? unit) => unit?.Place ?? device.Address!;
@@ -49,7 +48,8 @@ public sealed class RawDriver(Junction junction, RawPlaces places, TimeProvider 
 
         public void Dispose()
         {
-            if (_destination is { } destination) _junction.Connect(destination, null);
+            if (_destination is { } destination)
+                _junction.Connect(destination, null);
             _wire.Dispose();
         }
     }

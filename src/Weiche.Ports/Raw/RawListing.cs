@@ -22,15 +22,24 @@ public static partial class RawListing
     {
         try
         {
-            if (!Directory.Exists(places.DeviceFolder)) return [];
+            if (!Directory.Exists(places.DeviceFolder))
+                return [];
             var cards = ReadCards(places.CardListing);
             return
             [
-                .. Directory.EnumerateFileSystemEntries(places.DeviceFolder, "midiC*D*")
+                .. Directory
+                    .EnumerateFileSystemEntries(places.DeviceFolder, "midiC*D*")
                     .Select(path => (Path: path, Match: DeviceFile().Match(Path.GetFileName(path))))
                     .Where(item => item.Match.Success)
-                    .Select(item => (item.Path, Card: int.Parse(item.Match.Groups[1].ValueSpan, provider: null), Device: int.Parse(item.Match.Groups[2].ValueSpan, provider: null)))
-                    .OrderBy(item => item.Card).ThenBy(item => item.Device)
+                    .Select(item =>
+                        (
+                            item.Path,
+                            Card: int.Parse(item.Match.Groups[1].ValueSpan, provider: null),
+                            Device: int.Parse(item.Match.Groups[2].ValueSpan, provider: null)
+                        )
+                    )
+                    .OrderBy(item => item.Card)
+                    .ThenBy(item => item.Device)
                     .Select(item => new FoundDevice(item.Path, NameOf(cards, item.Card, item.Device))),
             ];
         }
@@ -43,7 +52,8 @@ public static partial class RawListing
     private static string NameOf(Dictionary<int, string> cards, int card, int device)
     {
         var name = cards.TryGetValue(card, out var known) ? known : $"MIDI card {card}";
-        if (device > 0) name += $" {device + 1}";
+        if (device > 0)
+            name += $" {device + 1}";
         return name.Length <= NameRule.MaxLength ? name : name[..NameRule.MaxLength].Trim();
     }
 
@@ -51,11 +61,15 @@ public static partial class RawListing
     private static Dictionary<int, string> ReadCards(string listing)
     {
         var cards = new Dictionary<int, string>();
-        if (!File.Exists(listing)) return cards;
+        if (!File.Exists(listing))
+            return cards;
         foreach (var line in File.ReadLines(listing))
         {
             if (CardLine().Match(line) is { Success: true } match)
-                cards.TryAdd(int.Parse(match.Groups[1].ValueSpan, provider: null), NameRule.Tidy(match.Groups[2].Value.Replace('<', ' ').Replace('>', ' ')));
+                cards.TryAdd(
+                    int.Parse(match.Groups[1].ValueSpan, provider: null),
+                    NameRule.Tidy(match.Groups[2].Value.Replace('<', ' ').Replace('>', ' '))
+                );
         }
         return cards;
     }

@@ -52,7 +52,8 @@ public sealed class RawWire : IByteSink, IDisposable
         _destination = destination;
         _time = time;
         _presence = new Presence(false, time.GetUtcNow(), "not opened yet");
-        if (destination is { } id) junction.Connect(id, this);
+        if (destination is { } id)
+            junction.Connect(id, this);
         _thread = new Thread(Run) { IsBackground = true, Name = "Weiche " + path };
         _thread.Start();
     }
@@ -67,9 +68,11 @@ public sealed class RawWire : IByteSink, IDisposable
         try
         {
             // On a cable that hangs loose bytes are gone.
-            if (_writer == Closed || _failed != 0) return IByteSink.Away;
+            if (_writer == Closed || _failed != 0)
+                return IByteSink.Away;
             var written = Libc.Write(_writer, in MemoryMarshal.GetReference(bytes), bytes.Length);
-            if (written == bytes.Length) return bytes.Length;
+            if (written == bytes.Length)
+                return bytes.Length;
             if (written < 0 && Marshal.GetLastPInvokeError() is var error and not (Libc.Again or Libc.Interrupted))
             {
                 // The wire's own thread opens it anew; until then nothing is written.
@@ -110,8 +113,10 @@ public sealed class RawWire : IByteSink, IDisposable
             Say(true, "");
             var reason = Serve();
             Shut();
-            if (_source is { } source) _junction.BreakOff(source);
-            if (_stopped) return;
+            if (_source is { } source)
+                _junction.BreakOff(source);
+            if (_stopped)
+                return;
             Say(false, reason);
             WaitToRetry();
         }
@@ -119,7 +124,8 @@ public sealed class RawWire : IByteSink, IDisposable
 
     private bool TryOpen()
     {
-        if (_source is not null && !TryOpen(Libc.ReadOnly, out _reader)) return false;
+        if (_source is not null && !TryOpen(Libc.ReadOnly, out _reader))
+            return false;
         if (_destination is { } destination)
         {
             if (!TryOpen(Libc.WriteOnly, out var writer))
@@ -157,13 +163,18 @@ public sealed class RawWire : IByteSink, IDisposable
             entries[2] = new Libc.PollEntry { Descriptor = _writer, Events = _full ? Libc.PollOut : (short)0 };
             if (Libc.Poll(entries, (nuint)entries.Length, -1) < 0)
             {
-                if (Marshal.GetLastPInvokeError() == Libc.Interrupted) continue;
+                if (Marshal.GetLastPInvokeError() == Libc.Interrupted)
+                    continue;
                 return Explain(Marshal.GetLastPInvokeError());
             }
-            if (entries[0].Returned != 0) _wake.Clear();
-            if (_failed is not 0 and var error) return Explain(error);
-            if (entries[1].Returned != 0 && ReadOnce() is { } ended) return ended;
-            if ((entries[2].Returned & (Libc.PollError | Libc.PollHangUp)) != 0) return "the far end was closed";
+            if (entries[0].Returned != 0)
+                _wake.Clear();
+            if (_failed is not 0 and var error)
+                return Explain(error);
+            if (entries[1].Returned != 0 && ReadOnce() is { } ended)
+                return ended;
+            if ((entries[2].Returned & (Libc.PollError | Libc.PollHangUp)) != 0)
+                return "the far end was closed";
             if ((entries[2].Returned & Libc.PollOut) != 0)
             {
                 _full = false;
@@ -180,12 +191,14 @@ public sealed class RawWire : IByteSink, IDisposable
         {
             _junction.Receive(_source!.Value, _buffer.AsSpan(0, (int)count));
             _inARow = count == _buffer.Length ? _inARow + 1 : 0;
-            if (_inARow < MostInARow) return null;
+            if (_inARow < MostInARow)
+                return null;
             _inARow = 0;
             Libc.Pause(1);
             return null;
         }
-        if (count == 0) return "the far end was closed";
+        if (count == 0)
+            return "the far end was closed";
         var error = Marshal.GetLastPInvokeError();
         return error is Libc.Again or Libc.Interrupted ? null : Explain(error);
     }
@@ -197,7 +210,8 @@ public sealed class RawWire : IByteSink, IDisposable
 
     private void Shut()
     {
-        if (_reader != Closed) _ = Libc.Close(_reader);
+        if (_reader != Closed)
+            _ = Libc.Close(_reader);
         _reader = Closed;
         Use(Closed);
     }
@@ -206,27 +220,31 @@ public sealed class RawWire : IByteSink, IDisposable
     private void Use(int writer)
     {
         _writing.Enter();
-        if (_writer != Closed) _ = Libc.Close(_writer);
+        if (_writer != Closed)
+            _ = Libc.Close(_writer);
         _writer = writer;
-        if (writer == Closed) _full = false;
+        if (writer == Closed)
+            _full = false;
         _failed = 0;
         _writing.Exit();
     }
 
     private void Say(bool present, string reason)
     {
-        if (_presence.Present == present && _presence.Reason == reason) return;
+        if (_presence.Present == present && _presence.Reason == reason)
+            return;
         var since = _presence.Present == present ? _presence.Since : _time.GetUtcNow();
         Volatile.Write(ref _presence, new Presence(present, since, reason, _urgency));
     }
 
-    private static string Explain(int error) => error switch
-    {
-        2 => "there is no such device file",
-        6 => "nobody is at the far end",
-        13 => "reading or writing it is not allowed",
-        16 => "another program uses it",
-        19 => "the device was unplugged",
-        _ => new Win32Exception(error).Message,
-    };
+    private static string Explain(int error) =>
+        error switch
+        {
+            2 => "there is no such device file",
+            6 => "nobody is at the far end",
+            13 => "reading or writing it is not allowed",
+            16 => "another program uses it",
+            19 => "the device was unplugged",
+            _ => new Win32Exception(error).Message,
+        };
 }

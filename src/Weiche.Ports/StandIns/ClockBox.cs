@@ -1,7 +1,7 @@
 namespace Weiche.Ports.StandIns;
 
-/// <summary>The pulses of a clock box, 24 a quarter note (MIDI 1.0 Detailed Specification, “Timing Clock”), with the unsteadiness and the faults
-/// that such boxes have.</summary>
+/// <summary>The pulses of a clock box, 24 a quarter note (MIDI 1.0 Detailed Specification, “Timing Clock”), with the unsteadiness and the
+/// faults that such boxes have.</summary>
 internal sealed class ClockBox : IDisposable
 {
     private const double Bpm = 96;
@@ -48,7 +48,8 @@ internal sealed class ClockBox : IDisposable
     {
         lock (_gate)
         {
-            if (on && !_runs) (_begun, _even, _due, _count) = (_time.GetTimestamp(), 0, 0, 0);
+            if (on && !_runs)
+                (_begun, _even, _due, _count) = (_time.GetTimestamp(), 0, 0, 0);
             _runs = on;
         }
         Arm();
@@ -65,11 +66,14 @@ internal sealed class ClockBox : IDisposable
         {
             lock (_gate)
             {
-                if (!_runs || _due > Now) break;
-                _even += 60_000_000 / PulsesABeat / ((Jumps ? JumpedBpm : Bpm) + (Drifts ? Wanders * Math.Sin(2 * Math.PI * _count / Turn) : 0));
+                if (!_runs || _due > Now)
+                    break;
+                _even +=
+                    60_000_000 / PulsesABeat / ((Jumps ? JumpedBpm : Bpm) + (Drifts ? Wanders * Math.Sin(2 * Math.PI * _count / Turn) : 0));
                 _due = _even + (_random.NextDouble() * 2 - 1) * Stray;
                 _count++;
-                if (Drops && _count % DropsEvery == 0) continue;
+                if (Drops && _count % DropsEvery == 0)
+                    continue;
             }
             _pulse();
         }
@@ -80,7 +84,8 @@ internal sealed class ClockBox : IDisposable
     {
         lock (_gate)
         {
-            if (!_runs) return;
+            if (!_runs)
+                return;
             // Rounded up to what a timer knows: never early.
             _timer.Change(TimeSpan.FromMilliseconds(Math.Max(0, Math.Ceiling((_due - Now) / 1_000))), Timeout.InfiniteTimeSpan);
         }

@@ -20,4 +20,5 @@ public sealed record Heard(
     int Modulation,
     long Ignored,
     long ThrownBytes,
-    int? Beat);
+    int? Beat
+);

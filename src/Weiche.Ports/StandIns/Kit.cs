@@ -98,30 +98,83 @@ public sealed record Kit(string Key, string Title, Look Look)
     public static IReadOnlyList<Kit> All { get; } =
     [
         new("amsel-61", "Amsel 61", Look.Keys) { Sends = 1, Faders = [16, 17, 18, 19] },
-        new("kies", "Kies", Look.Pads) { Sends = 10, Listens = ChannelSet.Of(10), Lowest = 36, Highest = 51, Member = 3 },
-        new("tritt-13", "Tritt 13", Look.Pedals) { Sends = 2, Lowest = 36, Highest = 48, Senses = true },
-        new("faecher", "Fächer", Look.Surface) { Sends = 2, Lowest = 48, Highest = 84 },
+        new("kies", "Kies", Look.Pads)
+        {
+            Sends = 10,
+            Listens = ChannelSet.Of(10),
+            Lowest = 36,
+            Highest = 51,
+            Member = 3,
+        },
+        new("tritt-13", "Tritt 13", Look.Pedals)
+        {
+            Sends = 2,
+            Lowest = 36,
+            Highest = 48,
+            Senses = true,
+        },
+        new("faecher", "Fächer", Look.Surface)
+        {
+            Sends = 2,
+            Lowest = 48,
+            Highest = 84,
+        },
         new("halm", "Halm", Look.Breath) { Sends = 4 },
         new("brandung", "Brandung", Look.Keys)
         {
-            Sends = 3, Listens = ChannelSet.Of(3), Highest = 84, Sounds = true, Member = 1, HasThru = true,
+            Sends = 3,
+            Listens = ChannelSet.Of(3),
+            Highest = 84,
+            Sounds = true,
+            Member = 1,
+            HasThru = true,
             Switches = [new(Echo, "echoes what it hears", false)],
         },
-        new("zinn", "Zinn", Look.Module) { Listens = ChannelSet.Of(5, 6), Sounds = true, Member = 2, HasThru = true },
-        new("paukenkiste", "Paukenkiste", Look.Module) { Listens = ChannelSet.Of(10), Sounds = true, Member = 4, HasThru = true },
+        new("zinn", "Zinn", Look.Module)
+        {
+            Listens = ChannelSet.Of(5, 6),
+            Sounds = true,
+            Member = 2,
+            HasThru = true,
+        },
+        new("paukenkiste", "Paukenkiste", Look.Module)
+        {
+            Listens = ChannelSet.Of(10),
+            Sounds = true,
+            Member = 4,
+            HasThru = true,
+        },
         new("bandhaus", "Bandhaus", Look.Application)
         {
-            Listens = ChannelSet.All, Sounds = true, Member = 5, Tracks = ["track 1", "track 2", "track 3", "track 4"],
+            Listens = ChannelSet.All,
+            Sounds = true,
+            Member = 5,
+            Tracks = ["track 1", "track 2", "track 3", "track 4"],
             Switches = [new(Song, "plays a song of its own, three parts, out of A while the clock runs that it gets", false)],
         },
-        new("himmel", "Himmel", Look.Display) { Listens = ChannelSet.Of(16), Lowest = 0, Highest = 127 },
-        new("wolke", "Wolke", Look.Keys) { Sends = 7, Listens = ChannelSet.All, Lowest = 48, Highest = 72, Sounds = true, Member = 6 },
+        new("himmel", "Himmel", Look.Display)
+        {
+            Listens = ChannelSet.Of(16),
+            Lowest = 0,
+            Highest = 127,
+        },
+        new("wolke", "Wolke", Look.Keys)
+        {
+            Sends = 7,
+            Listens = ChannelSet.All,
+            Lowest = 48,
+            Highest = 72,
+            Sounds = true,
+            Member = 6,
+        },
         new("uhrwerk", "Uhrwerk", Look.Clock)
         {
             Switches =
             [
-                new(Running, "sends start and 24 clocks a quarter note at 96 bpm", false), new(Drifting, "its tempo wanders by 2 bpm", false),
-                new(Dropping, "leaves out a pulse now and then", false), new(Jumping, "jumps from 96 to 108 bpm", false),
+                new(Running, "sends start and 24 clocks a quarter note at 96 bpm", false),
+                new(Drifting, "its tempo wanders by 2 bpm", false),
+                new(Dropping, "leaves out a pulse now and then", false),
+                new(Jumping, "jumps from 96 to 108 bpm", false),
             ],
         },
         new("weiher-4x4", "Weiher 4×4", Look.Interface) { Switches = [new(OwnRouting, "repeats its IN 3 on its OUT 3", false)] },

@@ -52,9 +52,19 @@ public sealed class Listener : IDisposable
         {
             lock (_gate)
             {
-                if (_last?.Version == _version) return _last;
+                if (_last?.Version == _version)
+                    return _last;
                 return _last = new Heard(
-                    _version, [.. _held.Select(pair => (pair.Key.Channel + 1, pair.Key.Key, pair.Value))], _sustained != 0, [.. _programs], _bend, _modulation, _ignored, _parser.Counts.ThrownBytes, _song.Beat);
+                    _version,
+                    [.. _held.Select(pair => (pair.Key.Channel + 1, pair.Key.Key, pair.Value))],
+                    _sustained != 0,
+                    [.. _programs],
+                    _bend,
+                    _modulation,
+                    _ignored,
+                    _parser.Counts.ThrownBytes,
+                    _song.Beat
+                );
             }
         }
     }
@@ -74,17 +84,21 @@ public sealed class Listener : IDisposable
     public void Hear(ReadOnlySpan<byte> bytes)
     {
         bool asked;
-        SongPlace before, now;
+        SongPlace before,
+            now;
         lock (_gate)
         {
             (_asked, _changed, before) = (false, false, _song);
             var sink = new Sink(this);
             _parser.Parse(bytes, ref sink);
-            if (_changed) _version++;
+            if (_changed)
+                _version++;
             (asked, now) = (_asked, _song);
         }
-        if (asked) Asked?.Invoke();
-        if (Moved is { } moved && (now.Runs != before.Runs || now.Next != before.Next)) moved(now);
+        if (asked)
+            Asked?.Invoke();
+        if (Moved is { } moved && (now.Runs != before.Runs || now.Next != before.Next))
+            moved(now);
     }
 
     /// <summary>Takes what its own keys send, while local control is on.</summary>
@@ -103,14 +117,16 @@ public sealed class Listener : IDisposable
 
     private void Take(in MidiMessage message)
     {
-        if (message.SysExHandle != 0) _asked |= DeviceIdentity.IsRequest(_pool.Bytes(message.SysExHandle));
+        if (message.SysExHandle != 0)
+            _asked |= DeviceIdentity.IsRequest(_pool.Bytes(message.SysExHandle));
         if (!message.HasChannel && message.SysExHandle == 0)
         {
             _changed |= _song.Hear(message);
             return;
         }
         _changed = true;
-        if (!message.HasChannel) return;
+        if (!message.HasChannel)
+            return;
         if (!_channels.Contains(Channel.FromIndex(message.ChannelIndex)))
         {
             _ignored++;
@@ -126,7 +142,8 @@ public sealed class Listener : IDisposable
                 _ringing.Remove(key);
                 break;
             case MessageKind.Note when sustained:
-                if (_held.ContainsKey(key)) _ringing.Add(key);
+                if (_held.ContainsKey(key))
+                    _ringing.Add(key);
                 break;
             case MessageKind.Note:
                 _held.Remove(key);
@@ -136,18 +153,22 @@ public sealed class Listener : IDisposable
                 break;
             case MessageKind.ControlChange when message.Data1 == 64:
                 _sustained = (ushort)(message.Data2 >= 64 ? _sustained | 1 << channel : _sustained & ~(1 << channel));
-                if (message.Data2 < 64) StopRinging(channel);
+                if (message.Data2 < 64)
+                    StopRinging(channel);
                 break;
             case MessageKind.ChannelMode when message.Data1 == 120:
-                foreach (var sounding in _held.Keys.Where(each => each.Channel == channel).ToList()) _held.Remove(sounding);
+                foreach (var sounding in _held.Keys.Where(each => each.Channel == channel).ToList())
+                    _held.Remove(sounding);
                 _ringing.RemoveWhere(each => each.Channel == channel);
                 break;
             case MessageKind.ChannelMode when message.Data1 == 122:
                 LocalSwitched?.Invoke(message.Data2 >= 64);
                 break;
             case MessageKind.ChannelMode when message.Data1 == 123:
-                foreach (var sounding in _held.Keys.Where(each => each.Channel == channel)) _ringing.Add(sounding);
-                if (!sustained) StopRinging(channel);
+                foreach (var sounding in _held.Keys.Where(each => each.Channel == channel))
+                    _ringing.Add(sounding);
+                if (!sustained)
+                    StopRinging(channel);
                 break;
             case MessageKind.ProgramChange:
                 _programs[channel] = message.Data1 + 1;

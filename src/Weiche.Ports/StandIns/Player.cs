@@ -57,7 +57,8 @@ public sealed class Player : IDisposable
     /// <param name="velocity">How hard; brought between 1 and 127.</param>
     public void Press(string hand, int key, int velocity)
     {
-        if (key < Lowest || key > Highest) return;
+        if (key < Lowest || key > Highest)
+            return;
         if (IsSurface)
         {
             Touch(hand, key, key, velocity, 64);
@@ -65,8 +66,10 @@ public sealed class Player : IDisposable
         }
         lock (_gate)
         {
-            if (!_down.TryGetValue(key, out var hands)) _down.Add(key, hands = []);
-            if (hands.Add(hand) && hands.Count == 1) Send(MidiMessage.NoteOn(_channel, key, Math.Clamp(velocity, 1, 127)));
+            if (!_down.TryGetValue(key, out var hands))
+                _down.Add(key, hands = []);
+            if (hands.Add(hand) && hands.Count == 1)
+                Send(MidiMessage.NoteOn(_channel, key, Math.Clamp(velocity, 1, 127)));
         }
     }
 
@@ -82,7 +85,8 @@ public sealed class Player : IDisposable
         }
         lock (_gate)
         {
-            if (!_down.TryGetValue(key, out var hands) || !hands.Remove(hand) || hands.Count > 0) return;
+            if (!_down.TryGetValue(key, out var hands) || !hands.Remove(hand) || hands.Count > 0)
+                return;
             _down.Remove(key);
             Send(MidiMessage.NoteOff(_channel, key));
         }
@@ -96,14 +100,16 @@ public sealed class Player : IDisposable
     /// <param name="slide">Where across, 0 to 127; brought into range.</param>
     public void Touch(string hand, int finger, double key, int pressure, int slide)
     {
-        if (!IsSurface || double.IsNaN(key) || key < Lowest - 1 || key > Highest + 1) return;
+        if (!IsSurface || double.IsNaN(key) || key < Lowest - 1 || key > Highest + 1)
+            return;
         lock (_gate)
         {
             var name = FingerName(hand, finger);
             var isNew = !_fingers.TryGetValue(name, out var touched);
             if (isNew)
             {
-                if (_fingers.Count == Channel.Count - 1) return;
+                if (_fingers.Count == Channel.Count - 1)
+                    return;
                 touched = (FreeMember(), Math.Clamp((int)Math.Round(key), Lowest, Highest));
                 _fingers.Add(name, touched);
             }
@@ -111,7 +117,8 @@ public sealed class Player : IDisposable
             // MPE 1.1, section 2.3: what a finger is like is sent before its note.
             Send(MidiMessage.PitchBend(channel, (int)Math.Clamp((key - touched.Key) * BendOfSemitone, -8192, 8191)));
             Send(MidiMessage.ControlChange(channel, Slide, Math.Clamp(slide, 0, Brightest)));
-            if (isNew) Send(MidiMessage.NoteOn(channel, touched.Key, Math.Clamp(pressure, 1, 127)));
+            if (isNew)
+                Send(MidiMessage.NoteOn(channel, touched.Key, Math.Clamp(pressure, 1, 127)));
             Send(MidiMessage.ChannelPressure(channel, Math.Clamp(pressure, 0, 127)));
         }
     }
@@ -121,14 +128,16 @@ public sealed class Player : IDisposable
     /// <param name="finger">Which finger.</param>
     public void Lift(string hand, int finger)
     {
-        lock (_gate) Lift(FingerName(hand, finger));
+        lock (_gate)
+            Lift(FingerName(hand, finger));
     }
 
     /// <summary>Moves the bend wheel.</summary>
     /// <param name="bend">−8192 to 8191; brought into range.</param>
     public void Bend(int bend)
     {
-        lock (_gate) Send(MidiMessage.PitchBend(_channel, Math.Clamp(bend, -8192, 8191)));
+        lock (_gate)
+            Send(MidiMessage.PitchBend(_channel, Math.Clamp(bend, -8192, 8191)));
     }
 
     /// <summary>Moves the modulation wheel.</summary>
@@ -140,16 +149,20 @@ public sealed class Player : IDisposable
     /// <param name="value">0 to 127; brought into range.</param>
     public void Control(int controller, int value)
     {
-        if (controller is < 0 or > 119) return;
-        lock (_gate) Send(MidiMessage.ControlChange(_channel, controller, Math.Clamp(value, 0, 127)));
+        if (controller is < 0 or > 119)
+            return;
+        lock (_gate)
+            Send(MidiMessage.ControlChange(_channel, controller, Math.Clamp(value, 0, 127)));
     }
 
     /// <summary>Chooses a program, as a button at the device does.</summary>
     /// <param name="program">0 to 127; any other is left alone.</param>
     public void Program(int program)
     {
-        if (program is < 0 or > 127) return;
-        lock (_gate) Send(MidiMessage.ProgramChange(_channel, program));
+        if (program is < 0 or > 127)
+            return;
+        lock (_gate)
+            Send(MidiMessage.ProgramChange(_channel, program));
     }
 
     /// <summary>Blows, or presses all keys harder: controller 2 and the channel pressure.</summary>
@@ -172,10 +185,13 @@ public sealed class Player : IDisposable
         lock (_gate)
         {
             var before = _sustaining.Count > 0;
-            if (down) _sustaining.Add(hand);
-            else _sustaining.Remove(hand);
+            if (down)
+                _sustaining.Add(hand);
+            else
+                _sustaining.Remove(hand);
             var after = _sustaining.Count > 0;
-            if (before != after) Send(MidiMessage.ControlChange(_channel, 64, after ? 127 : 0));
+            if (before != after)
+                Send(MidiMessage.ControlChange(_channel, 64, after ? 127 : 0));
         }
     }
 
@@ -185,8 +201,10 @@ public sealed class Player : IDisposable
     {
         lock (_gate)
         {
-            foreach (var key in _down.Keys.ToList()) Release(hand, key);
-            foreach (var finger in _fingers.Keys.Where(name => name.StartsWith(hand + " ", StringComparison.Ordinal)).ToList()) Lift(finger);
+            foreach (var key in _down.Keys.ToList())
+                Release(hand, key);
+            foreach (var finger in _fingers.Keys.Where(name => name.StartsWith(hand + " ", StringComparison.Ordinal)).ToList())
+                Lift(finger);
             Sustain(hand, false);
         }
     }
@@ -205,7 +223,8 @@ public sealed class Player : IDisposable
     /// <inheritdoc/>
     public void Dispose() => _sensing?.Dispose();
 
-    private static string FingerName(string hand, int finger) => string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{hand} {finger}");
+    private static string FingerName(string hand, int finger) =>
+        string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{hand} {finger}");
 
     /// <summary>The member channel that has rested longest, 1 to 15 as the wire carries it.</summary>
     private int FreeMember()
@@ -218,7 +237,8 @@ public sealed class Player : IDisposable
 
     private void Lift(string finger)
     {
-        if (!_fingers.Remove(finger, out var touched)) return;
+        if (!_fingers.Remove(finger, out var touched))
+            return;
         Send(MidiMessage.NoteOff(Channel.FromIndex(touched.Channel), touched.Key));
     }
 

@@ -34,9 +34,13 @@ public sealed class Room : StandIn.IOutlets, IDisposable
 
     private readonly Lock _gate = new();
     private readonly Junction _junction;
-    private readonly Dictionary<string, (string To, string Jack)> _cables = Cables.ToDictionary(cable => End(cable.From, cable.FromJack), cable => (cable.To, cable.ToJack));
+    private readonly Dictionary<string, (string To, string Jack)> _cables = Cables.ToDictionary(
+        cable => End(cable.From, cable.FromJack),
+        cable => (cable.To, cable.ToJack)
+    );
     private readonly Dictionary<string, Unit> _plugged;
     private ImmutableDictionary<string, Inlet> _inlets = ImmutableDictionary<string, Inlet>.Empty;
+
     [ThreadStatic]
     private static int _depth;
 
@@ -60,7 +64,9 @@ public sealed class Room : StandIn.IOutlets, IDisposable
     /// <param name="name">The name, without regard to case.</param>
     public static string? Named(string name)
     {
-        var units = StandInUnits.All.Where(unit => Kit.Find(unit.Key)!.Title.StartsWith(name.Trim(), StringComparison.OrdinalIgnoreCase)).ToList();
+        var units = StandInUnits
+            .All.Where(unit => Kit.Find(unit.Key)!.Title.StartsWith(name.Trim(), StringComparison.OrdinalIgnoreCase))
+            .ToList();
         return name.Trim().Length > 0 && units.Count == 1 ? units[0].Key : null;
     }
 
@@ -69,7 +75,8 @@ public sealed class Room : StandIn.IOutlets, IDisposable
     public void PlugOnly(IEnumerable<string> keys)
     {
         var kept = keys.ToHashSet();
-        foreach (var unit in StandInUnits.All.Where(unit => !kept.Contains(unit.Key))) Plug(unit.Key, null);
+        foreach (var unit in StandInUnits.All.Where(unit => !kept.Contains(unit.Key)))
+            Plug(unit.Key, null);
     }
 
     /// <summary>Is told when something was plugged in or pulled out.</summary>
@@ -83,7 +90,8 @@ public sealed class Room : StandIn.IOutlets, IDisposable
     {
         get
         {
-            lock (_gate) return [.. StandInUnits.All.Where(unit => _plugged.ContainsKey(unit.Key)).Select(unit => _plugged[unit.Key])];
+            lock (_gate)
+                return [.. StandInUnits.All.Where(unit => _plugged.ContainsKey(unit.Key)).Select(unit => _plugged[unit.Key])];
         }
     }
 
@@ -95,8 +103,10 @@ public sealed class Room : StandIn.IOutlets, IDisposable
     /// <param name="place">The place; null to pull it out.</param>
     public void Plug(string key, string? place)
     {
-        if (StandInUnits.All.FirstOrDefault(unit => unit.Key == key) is not { } unit) return;
-        if (place is not null && place != unit.Place && !Sockets.Contains(place)) return;
+        if (StandInUnits.All.FirstOrDefault(unit => unit.Key == key) is not { } unit)
+            return;
+        if (place is not null && place != unit.Place && !Sockets.Contains(place))
+            return;
         lock (_gate)
         {
             var before = _plugged.GetValueOrDefault(key);
@@ -106,10 +116,15 @@ public sealed class Room : StandIn.IOutlets, IDisposable
             }
             else
             {
-                if (Sockets.Contains(place) && _plugged.Values.FirstOrDefault(other => other.Place == place && other.Key != key) is { } other)
+                if (
+                    Sockets.Contains(place)
+                    && _plugged.Values.FirstOrDefault(other => other.Place == place && other.Key != key) is { } other
+                )
                 {
-                    if (before is null) _plugged.Remove(other.Key);
-                    else _plugged[other.Key] = other with { Place = before.Place };
+                    if (before is null)
+                        _plugged.Remove(other.Key);
+                    else
+                        _plugged[other.Key] = other with { Place = before.Place };
                 }
                 _plugged[key] = unit with { Place = place };
             }
@@ -128,21 +143,27 @@ public sealed class Room : StandIn.IOutlets, IDisposable
     /// <inheritdoc/>
     public void Dispose()
     {
-        foreach (var standIn in StandIns.Values) standIn.Dispose();
+        foreach (var standIn in StandIns.Values)
+            standIn.Dispose();
     }
 
     void StandIn.IOutlets.ToHost(string key, string part, ReadOnlySpan<byte> bytes)
     {
         bool isThere;
-        lock (_gate) isThere = _plugged.ContainsKey(key);
-        if (!isThere) return;
-        if (Volatile.Read(ref _inlets).TryGetValue(End(key, part), out var inlet)) inlet.Bring(bytes);
-        else Spoke?.Invoke(new SpokeUp(key, part, bytes[..Math.Min(bytes.Length, 8)].ToArray()));
+        lock (_gate)
+            isThere = _plugged.ContainsKey(key);
+        if (!isThere)
+            return;
+        if (Volatile.Read(ref _inlets).TryGetValue(End(key, part), out var inlet))
+            inlet.Bring(bytes);
+        else
+            Spoke?.Invoke(new SpokeUp(key, part, bytes[..Math.Min(bytes.Length, 8)].ToArray()));
     }
 
     void StandIn.IOutlets.ToJack(string key, string jack, ReadOnlySpan<byte> bytes)
     {
-        if (_depth == MaxJacksOnTheWay || !_cables.TryGetValue(End(key, jack), out var far)) return;
+        if (_depth == MaxJacksOnTheWay || !_cables.TryGetValue(End(key, jack), out var far))
+            return;
         _depth++;
         try
         {
@@ -185,7 +206,8 @@ public sealed class Room : StandIn.IOutlets, IDisposable
 
         public Presence? Presence => null;
 
-        public bool TryFollow(Device device, Unit? unit) => unit?.Key == _unit.Key
+        public bool TryFollow(Device device, Unit? unit) =>
+            unit?.Key == _unit.Key
             && device.Ports.Select(port => (port.Id, port.Part)).SequenceEqual(_ports.Select(port => (port.Id, port.Part)));
 
         public void Dispose()

@@ -3,7 +3,8 @@ using Weiche.Core.Pulse;
 
 namespace Weiche.Ports.StandIns;
 
-/// <summary>Where in a song something is that follows a clock, as it is told by start, continue, stop, song position and the pulses themselves.</summary>
+/// <summary>Where in a song something is that follows a clock, as it is told by start, continue, stop, song position and the pulses
+/// themselves.</summary>
 internal struct SongPlace
 {
     /// <summary>Whether it runs.</summary>

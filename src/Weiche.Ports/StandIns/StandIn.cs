@@ -16,7 +16,8 @@ public sealed class StandIn : IDisposable
     // A song of a bar, an eighth each: the bass on channel 1, two voices on channel 2, drums on channel 10. 0 is a rest.
     private static readonly (Channel Channel, byte[] Keys)[] Song =
     [
-        (Channel.FromNumber(1), [36, 0, 43, 36, 0, 36, 41, 43]), (Channel.FromNumber(2), [48, 55, 60, 55, 48, 55, 62, 59]),
+        (Channel.FromNumber(1), [36, 0, 43, 36, 0, 36, 41, 43]),
+        (Channel.FromNumber(2), [48, 55, 60, 55, 48, 55, 62, 59]),
         (Channel.FromNumber(10), [36, 42, 38, 42, 36, 36, 38, 46]),
     ];
     private const int PulsesAnEighth = 12;
@@ -40,13 +41,24 @@ public sealed class StandIn : IDisposable
         _outlets = outlets;
         _switches = kit.Switches.ToDictionary(each => each.Name, each => each.On);
         _monitors = new bool[kit.Tracks.Count];
-        if (kit.Sends > 0) Player = new Player(Play, Channel.FromNumber(kit.Sends), kit.Lowest, kit.Highest, kit.Senses ? time : null) { IsSurface = kit.Look == Look.Surface };
+        if (kit.Sends > 0)
+            Player = new Player(Play, Channel.FromNumber(kit.Sends), kit.Lowest, kit.Highest, kit.Senses ? time : null)
+            {
+                IsSurface = kit.Look == Look.Surface,
+            };
         if (kit.Listens.Count > 0)
         {
-            Listener = new Listener(kit.Listens) { Asked = kit.Member > 0 ? () => Speak(StandInUnits.IdentityOf(kit.Member).ToReply(), 0) : null, LocalSwitched = on => _local = on, Moved = kit.Switches.Any(each => each.Name == Kit.Song) ? Sing : null };
+            Listener = new Listener(kit.Listens)
+            {
+                Asked = kit.Member > 0 ? () => Speak(StandInUnits.IdentityOf(kit.Member).ToReply(), 0) : null,
+                LocalSwitched = on => _local = on,
+                Moved = kit.Switches.Any(each => each.Name == Kit.Song) ? Sing : null,
+            };
         }
-        if (Player is not null) Styles = new Styles(Player, time);
-        if (kit.Look == Look.Clock) _clock = new ClockBox(() => Speak([0xF8], 0), time);
+        if (Player is not null)
+            Styles = new Styles(Player, time);
+        if (kit.Look == Look.Clock)
+            _clock = new ClockBox(() => Speak([0xF8], 0), time);
     }
 
     /// <summary>What it is made of.</summary>
@@ -81,7 +93,8 @@ public sealed class StandIn : IDisposable
     /// <param name="name">A switch or a track.</param>
     public bool IsOn(string name)
     {
-        lock (_gate) return _switches.TryGetValue(name, out var on) ? on : Track(name) is >= 0 and var track && _monitors[track];
+        lock (_gate)
+            return _switches.TryGetValue(name, out var on) ? on : Track(name) is >= 0 and var track && _monitors[track];
     }
 
     /// <summary>Switches something, as a person at the device would.</summary>
@@ -94,7 +107,8 @@ public sealed class StandIn : IDisposable
             if (_switches.TryGetValue(name, out var before))
             {
                 _switches[name] = on;
-                if (_clock is not null && before != on) Switch(_clock, name, on);
+                if (_clock is not null && before != on)
+                    Switch(_clock, name, on);
             }
             else if (Track(name) is >= 0 and var track)
             {
@@ -108,19 +122,23 @@ public sealed class StandIn : IDisposable
     {
         if (Kit.Look == Look.Interface)
         {
-            if (jack == "IN 3" && IsOn(Kit.OwnRouting)) _outlets.ToJack(Kit.Key, "OUT 3", bytes);
+            if (jack == "IN 3" && IsOn(Kit.OwnRouting))
+                _outlets.ToJack(Kit.Key, "OUT 3", bytes);
             _outlets.ToHost(Kit.Key, jack, bytes);
             return;
         }
-        if (Kit.HasThru) _outlets.ToJack(Kit.Key, Kit.Thru, bytes);
+        if (Kit.HasThru)
+            _outlets.ToJack(Kit.Key, Kit.Thru, bytes);
         Hear(bytes);
     }
 
     /// <summary>Takes bytes that this computer sends to one of its ports.</summary>
     internal void HearHost(string part, ReadOnlySpan<byte> bytes)
     {
-        if (Kit.Look == Look.Interface) _outlets.ToJack(Kit.Key, part, bytes);
-        else Hear(bytes);
+        if (Kit.Look == Look.Interface)
+            _outlets.ToJack(Kit.Key, part, bytes);
+        else
+            Hear(bytes);
     }
 
     /// <inheritdoc/>
@@ -135,13 +153,16 @@ public sealed class StandIn : IDisposable
     private void Hear(ReadOnlySpan<byte> bytes)
     {
         Listener?.Hear(bytes);
-        if (Kit.Switches.Any(each => each.Name == Kit.Echo) && IsOn(Kit.Echo)) Speak(bytes, 0);
-        if (_monitors.Length == 0) return;
+        if (Kit.Switches.Any(each => each.Name == Kit.Echo) && IsOn(Kit.Echo))
+            Speak(bytes, 0);
+        if (_monitors.Length == 0)
+            return;
         Interlocked.Add(ref _recorded, bytes.Length);
         // Tracks 1 and 2 play out of A, 3 and 4 out of B.
         for (var output = 0; output < 2; output++)
         {
-            if (IsOn(Kit.Tracks[output * 2]) || IsOn(Kit.Tracks[output * 2 + 1])) Speak(bytes, output);
+            if (IsOn(Kit.Tracks[output * 2]) || IsOn(Kit.Tracks[output * 2 + 1]))
+                Speak(bytes, output);
         }
     }
 
@@ -149,13 +170,16 @@ public sealed class StandIn : IDisposable
     {
         Speak(bytes, 0);
         // The keys of a synth sound by themselves while local control is on.
-        if (Kit.Sounds && _local) Listener?.HearOwn(bytes);
+        if (Kit.Sounds && _local)
+            Listener?.HearOwn(bytes);
     }
 
     private void Speak(ReadOnlySpan<byte> bytes, int output)
     {
-        if (Kit.Unit is not { } unit) _outlets.ToJack(Kit.Key, "OUT", bytes);
-        else if (unit.Ports.Where(port => port.Direction == PortDirection.Source).ElementAtOrDefault(output) is { } port) _outlets.ToHost(Kit.Key, port.Part, bytes);
+        if (Kit.Unit is not { } unit)
+            _outlets.ToJack(Kit.Key, "OUT", bytes);
+        else if (unit.Ports.Where(port => port.Direction == PortDirection.Source).ElementAtOrDefault(output) is { } port)
+            _outlets.ToHost(Kit.Key, port.Part, bytes);
     }
 
     private void Switch(ClockBox clock, string name, bool on)
@@ -182,12 +206,15 @@ public sealed class StandIn : IDisposable
     private void Sing(SongPlace place)
     {
         var ends = !place.Runs || !IsOn(Kit.Song);
-        if (!ends && (place.Next - 1) % PulsesAnEighth != 0) return;
+        if (!ends && (place.Next - 1) % PulsesAnEighth != 0)
+            return;
         foreach (var (part, (channel, keys)) in Song.Index())
         {
-            if (_sung[part] > 0) Play([(byte)(0x80 | channel.Index), _sung[part], 64]);
+            if (_sung[part] > 0)
+                Play([(byte)(0x80 | channel.Index), _sung[part], 64]);
             _sung[part] = ends || place.Next == 0 ? (byte)0 : keys[(place.Next - 1) / PulsesAnEighth % keys.Length];
-            if (_sung[part] > 0) Play([(byte)(0x90 | channel.Index), _sung[part], 90]);
+            if (_sung[part] > 0)
+                Play([(byte)(0x90 | channel.Index), _sung[part], 90]);
         }
     }
 

@@ -4,8 +4,8 @@ using Weiche.Ports.Carrying;
 
 namespace Weiche.Ports.StandIns;
 
-/// <summary>The stand-ins that ship with Weiche: those that stand in a room of their own, to be found as in any room, and those that belong to
-/// one device alone.</summary>
+/// <summary>The stand-ins that ship with Weiche: those that stand in a room of their own, to be found as in any room, and those that belong
+/// to one device alone.</summary>
 public sealed class StandInDriver : IPortDriver
 {
     private readonly Junction _junction;
@@ -21,7 +21,8 @@ public sealed class StandInDriver : IPortDriver
     public StandInDriver(Junction junction, TimeProvider time, bool withRoom)
     {
         (_junction, _time) = (junction, time);
-        if (withRoom) Furnish(true);
+        if (withRoom)
+            Furnish(true);
     }
 
     /// <inheritdoc/>
@@ -48,7 +49,8 @@ public sealed class StandInDriver : IPortDriver
     }
 
     /// <summary>The stand-ins that can be played or heard, by key.</summary>
-    public ImmutableDictionary<string, StandIn> All => (Room?.StandIns ?? ImmutableDictionary<string, StandIn>.Empty).SetItems(Volatile.Read(ref _own));
+    public ImmutableDictionary<string, StandIn> All =>
+        (Room?.StandIns ?? ImmutableDictionary<string, StandIn>.Empty).SetItems(Volatile.Read(ref _own));
 
     /// <inheritdoc/>
     public IReadOnlyList<Unit> Units => Room?.Units ?? [];
@@ -56,7 +58,8 @@ public sealed class StandInDriver : IPortDriver
     /// <inheritdoc/>
     public IOpenPorts? Open(Device device, Unit? unit)
     {
-        if (unit is not null && Room is { } room && room.StandIns.ContainsKey(unit.Key)) return room.Open(device, unit);
+        if (unit is not null && Room is { } room && room.StandIns.ContainsKey(unit.Key))
+            return room.Open(device, unit);
         return device is { StandIn: { } key, Known: null } && Kit.Find(key) is { } kit ? new Own(this, device, kit) : null;
     }
 
@@ -77,7 +80,8 @@ public sealed class StandInDriver : IPortDriver
         {
             _driver = driver;
             _source = device.FirstPort(PortDirection.Source);
-            if (_source is { } source) _inlet = driver._junction.Open(source);
+            if (_source is { } source)
+                _inlet = driver._junction.Open(source);
             _standIn = new StandIn(kit, this, driver._time);
             _destination = device.FirstPort(PortDirection.Destination);
             if (_destination is { } destination)
@@ -96,17 +100,22 @@ public sealed class StandInDriver : IPortDriver
 
         public void ToJack(string key, string jack, ReadOnlySpan<byte> bytes)
         {
-            if (jack != Kit.Thru) _inlet?.Bring(bytes);
+            if (jack != Kit.Thru)
+                _inlet?.Bring(bytes);
         }
 
         public void Dispose()
         {
-            ImmutableInterlocked.Update(ref _driver._own, own => own.TryGetValue(_standIn.Kit.Key, out var now) && now == _standIn ? own.Remove(_standIn.Kit.Key) : own);
-            if (_destination is { } destination) _driver._junction.Connect(destination, null);
+            ImmutableInterlocked.Update(ref _driver._own, own =>
+                own.TryGetValue(_standIn.Kit.Key, out var now) && now == _standIn ? own.Remove(_standIn.Kit.Key) : own
+            );
+            if (_destination is { } destination)
+                _driver._junction.Connect(destination, null);
             _standIn.Dispose();
             _pump?.Dispose();
             _inlet?.Dispose();
-            if (_source is { } source) _driver._junction.BreakOff(source);
+            if (_source is { } source)
+                _driver._junction.BreakOff(source);
         }
     }
 }

@@ -46,7 +46,8 @@ public sealed class Styles : IDisposable
     /// <param name="style">The style.</param>
     public bool IsPlaying(Style style)
     {
-        lock (_gate) return _playing.ContainsKey(style);
+        lock (_gate)
+            return _playing.ContainsKey(style);
     }
 
     /// <summary>Begins or ends a style. What it holds ends with it.</summary>
@@ -56,11 +57,13 @@ public sealed class Styles : IDisposable
     {
         lock (_gate)
         {
-            if (on == _playing.ContainsKey(style) || !Enum.IsDefined(style)) return;
+            if (on == _playing.ContainsKey(style) || !Enum.IsDefined(style))
+                return;
             if (on)
             {
                 var step = 0;
-                if (style == Style.Hold) _player.Press(Hand(style), _middle, 96);
+                if (style == Style.Hold)
+                    _player.Press(Hand(style), _middle, 96);
                 var every = style is Style.Sweep or Style.Storm ? Rush : Beat;
                 _playing[style] = style == Style.Hold ? null : _time.CreateTimer(_ => Step(style, step++), null, TimeSpan.Zero, every);
                 return;
@@ -68,14 +71,16 @@ public sealed class Styles : IDisposable
             _playing.Remove(style, out var timer);
             timer?.Dispose();
             _player.LetGo(Hand(style));
-            if (style == Style.Sweep) _player.Modulate(0);
+            if (style == Style.Sweep)
+                _player.Modulate(0);
         }
     }
 
     /// <summary>Ends all of them.</summary>
     public void Dispose()
     {
-        foreach (var style in Enum.GetValues<Style>()) Play(style, false);
+        foreach (var style in Enum.GetValues<Style>())
+            Play(style, false);
     }
 
     private static string Hand(Style style) => "by itself: " + style;
@@ -85,7 +90,8 @@ public sealed class Styles : IDisposable
         lock (_gate)
         {
             // A timer's last call may come when the style has ended.
-            if (!_playing.ContainsKey(style)) return;
+            if (!_playing.ContainsKey(style))
+                return;
             switch (style)
             {
                 case Style.Phrase:
@@ -93,7 +99,8 @@ public sealed class Styles : IDisposable
                     _player.Press(Hand(style), _middle + Steps[step % Steps.Length], 80 + step % 3 * 16);
                     break;
                 case Style.Chord when step % BeatsOfChord == 0:
-                    foreach (var offset in (int[])[0, 4, 7]) _player.Press(Hand(style), _middle + offset, 90);
+                    foreach (var offset in (int[])[0, 4, 7])
+                        _player.Press(Hand(style), _middle + offset, 90);
                     break;
                 case Style.Chord when step % BeatsOfChord == BeatsOfChord - 2:
                     _player.LetGo(Hand(style));

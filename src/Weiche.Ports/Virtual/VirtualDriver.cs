@@ -3,8 +3,8 @@ using Weiche.Ports.Carrying;
 
 namespace Weiche.Ports.Virtual;
 
-/// <summary>The virtual ports of Weiche itself: what is sent to a destination comes out of the source of the same name, and out to other programs
-/// where they are shown it.</summary>
+/// <summary>The virtual ports of Weiche itself: what is sent to a destination comes out of the source of the same name, and out to other
+/// programs where they are shown it.</summary>
 /// <param name="junction">Where the ports meet.</param>
 /// <param name="publishers">Who shows them to other programs.</param>
 public sealed class VirtualDriver(Junction junction, params IReadOnlyList<IPublisher> publishers) : IPortDriver
@@ -23,9 +23,7 @@ public sealed class VirtualDriver(Junction junction, params IReadOnlyList<IPubli
     public IOpenPorts? Open(Device device, Unit? unit) => device.IsVirtualPort() ? new Wire(device, junction, publishers) : null;
 
     /// <inheritdoc/>
-    public void Dispose()
-    {
-    }
+    public void Dispose() { }
 
     private sealed class Wire : IOpenPorts, IByteSink
     {
@@ -42,17 +40,20 @@ public sealed class VirtualDriver(Junction junction, params IReadOnlyList<IPubli
             _destination = device.FirstPort(PortDirection.Destination)!.Value;
             _inlet = junction.Loop(_destination, device.FirstPort(PortDirection.Source)!.Value);
             _shown = _isInside ? [] : [.. publishers.Select(publisher => publisher.Publish(device))];
-            if (_shown.Length > 0) junction.Connect(_destination, this);
+            if (_shown.Length > 0)
+                junction.Connect(_destination, this);
         }
 
         public Presence? Presence => null;
 
         public bool TryFollow(Device device, Unit? unit)
         {
-            if (device.StaysInside != _isInside) return false;
+            if (device.StaysInside != _isInside)
+                return false;
             if (device.Name != _name)
             {
-                foreach (var shown in _shown) shown.Rename(device.Name);
+                foreach (var shown in _shown)
+                    shown.Rename(device.Name);
             }
             _name = device.Name;
             return true;
@@ -62,7 +63,8 @@ public sealed class VirtualDriver(Junction junction, params IReadOnlyList<IPubli
         {
             var count = _inlet.Send(bytes);
             // What is taken within Weiche is sent; what a program outside cannot take at once it never gets.
-            foreach (var shown in _shown) _ = shown.Send(bytes[..count]);
+            foreach (var shown in _shown)
+                _ = shown.Send(bytes[..count]);
             return count;
         }
 
@@ -70,7 +72,8 @@ public sealed class VirtualDriver(Junction junction, params IReadOnlyList<IPubli
         {
             _junction.Connect(_destination, null);
             _inlet.Dispose();
-            foreach (var shown in _shown) shown.Dispose();
+            foreach (var shown in _shown)
+                shown.Dispose();
             _junction.BreakOff(_destination);
         }
     }

@@ -32,7 +32,8 @@ public sealed class HeldFinder : IDisposable
                 });
             }
             // A small studio is done before anybody could have looked away.
-            if (_task!.Wait(TimeSpan.FromMilliseconds(100))) return _task.Result;
+            if (_task!.Wait(TimeSpan.FromMilliseconds(100)))
+                return _task.Result;
             return null;
         }
     }

@@ -10,8 +10,8 @@ namespace Weiche.Web.Desk;
 /// <param name="HeldOff">The routes that it would be entered without, since they close a circuit there.</param>
 public sealed record LineupLook(LineupId Lineup, CheckReport Report, ImmutableArray<RouteId> HeldOff);
 
-/// <summary>Looks at the lineups that are not in force: a few small ones before an edit is answered, else beside the work, of the studios that follow one
-/// another the newest.</summary>
+/// <summary>Looks at the lineups that are not in force: a few small ones before an edit is answered, else beside the work, of the studios
+/// that follow one another the newest.</summary>
 /// <param name="looked">Takes what was found later, on a thread of its own; null if the checks failed.</param>
 internal sealed class LineupLooker(Action<Studio, ImmutableArray<LineupLook>?> looked)
 {
@@ -30,9 +30,11 @@ internal sealed class LineupLooker(Action<Studio, ImmutableArray<LineupLook>?> l
     {
         lock (_gate)
         {
-            if (!_isLooking && studio.Routes.Length * studio.Lineups.Length < ManyRoutes) return Look(studio, report, known);
+            if (!_isLooking && studio.Routes.Length * studio.Lineups.Length < ManyRoutes)
+                return Look(studio, report, known);
             _next = (studio, report, known);
-            if (_isLooking) return null;
+            if (_isLooking)
+                return null;
             _isLooking = true;
         }
         Task.Run(GoOn);
@@ -58,7 +60,8 @@ internal sealed class LineupLooker(Action<Studio, ImmutableArray<LineupLook>?> l
                 var looks = Look(now.Studio, now.Report, now.Known);
                 lock (_gate)
                 {
-                    if (_next is not null) continue;
+                    if (_next is not null)
+                        continue;
                 }
                 looked(now.Studio, looks);
             }

@@ -10,8 +10,8 @@ namespace Weiche.Web.Desk;
 /// <param name="MayOpen">Whether that is meant.</param>
 internal sealed record Proof(Studio Studio, CheckReport? Report, Opening? Opened, bool MayOpen);
 
-/// <summary>Looks at studios. A small one is looked at before its edit is answered; a large one has a moment for that, and is looked at beside
-/// the edits from then on: of those that follow one another the newest.</summary>
+/// <summary>Looks at studios. A small one is looked at before its edit is answered; a large one has a moment for that, and is looked at
+/// beside the edits from then on: of those that follow one another the newest.</summary>
 /// <param name="proved">Takes what was found later. It is called on a thread of its own.</param>
 internal sealed class Prover(Action<Proof> proved)
 {
@@ -42,7 +42,8 @@ internal sealed class Prover(Action<Proof> proved)
                 _next = (studio, mayOpen || _next is { MayOpen: true });
                 return null;
             }
-            if (studio.Routes.Length < ManyRoutes) return Checker.Check(studio, known);
+            if (studio.Routes.Length < ManyRoutes)
+                return Checker.Check(studio, known);
             _isLooking = true;
         }
         var look = Task.Run(() => Checker.Check(studio, known));
@@ -50,13 +51,15 @@ internal sealed class Prover(Action<Proof> proved)
         {
             if (look.Wait(Patience))
             {
-                lock (_gate) _isLooking = false;
+                lock (_gate)
+                    _isLooking = false;
                 return look.Result;
             }
         }
         catch (AggregateException)
         {
-            lock (_gate) _isLooking = false;
+            lock (_gate)
+                _isLooking = false;
             throw;
         }
         look.ContinueWith(done => GoOn(() => done.GetAwaiter().GetResult(), studio, known, mayOpen), TaskScheduler.Default);
@@ -72,7 +75,8 @@ internal sealed class Prover(Action<Proof> proved)
             {
                 var report = look();
                 bool isNewest;
-                lock (_gate) isNewest = _next is null;
+                lock (_gate)
+                    isNewest = _next is null;
                 // What is overtaken opens nothing any more; what was known of it shortens the next look.
                 proof = new Proof(studio, report, isNewest && report.OpensCircuit(known) ? Opening.Of(known, report) : null, mayOpen);
             }

@@ -27,16 +27,22 @@ public sealed partial class StudioDesk
         lock (_gate)
         {
             var studio = _state.Studio;
-            if (studio.FindLineup(id) is null) return new Problem("lineup", "That lineup is gone: it was removed meanwhile.");
+            if (studio.FindLineup(id) is null)
+                return new Problem("lineup", "That lineup is gone: it was removed meanwhile.");
             if (studio.HeldOff.Any(held => held.Lineup == id))
             {
                 var look = _state.Looks.FirstOrDefault(each => each.Lineup == id);
                 if (_asked != id)
                 {
                     _asked = id;
-                    return new Problem("lineup", $"{studio.NameOf(id)} would open a circuit. {look?.Report.OpenCircuits.FirstOrDefault()?.Sentence} Enter it once more to have it all the same; Checks say what would mend it.");
+                    return new Problem(
+                        "lineup",
+                        $"{studio.NameOf(id)} would open a circuit. {look?.Report.OpenCircuits.FirstOrDefault()?.Sentence} Enter "
+                            + "it once more to have it all the same; Checks say what would mend it."
+                    );
                 }
-                if (look is not null) _meant[id] = SignOf(look.Report);
+                if (look is not null)
+                    _meant[id] = SignOf(look.Report);
                 studio = studio with { HeldOff = studio.HeldOff.Except(studio.HeldOff.Where(held => held.Lineup == id)) };
                 Play(studio, Junction.Prepare(studio));
                 Show(_state with { Studio = studio });
@@ -53,19 +59,28 @@ public sealed partial class StudioDesk
     public Problem? EnterBeside(int by)
     {
         var studio = State.Studio;
-        if (studio.Lineups.IsEmpty) return new Problem("lineup", "There are no lineups yet: Lineups (5) makes the first one.");
-        return studio.Beside(by) is { } lineup ? Enter(lineup.Id)
-            : new Problem("lineup", by < 0 ? $"{studio.NameOf(studio.InForce!.Value)} is the first of the evening." : $"{studio.NameOf(studio.InForce!.Value)} is the last of the evening.");
+        if (studio.Lineups.IsEmpty)
+            return new Problem("lineup", "There are no lineups yet: Lineups (5) makes the first one.");
+        return studio.Beside(by) is { } lineup
+            ? Enter(lineup.Id)
+            : new Problem(
+                "lineup",
+                by < 0
+                    ? $"{studio.NameOf(studio.InForce!.Value)} is the first of the evening."
+                    : $"{studio.NameOf(studio.InForce!.Value)} is the last of the evening."
+            );
     }
 
     /// <summary>Takes over what levers have done since this was last asked. Asked a few times a second.</summary>
     public void FollowLevers()
     {
-        if (Junction.PlayedVersion == Volatile.Read(ref _played)) return;
+        if (Junction.PlayedVersion == Volatile.Read(ref _played))
+            return;
         using var work = _sweeper.Work();
         lock (_gate)
         {
-            if (!_isClosed) TakeOver();
+            if (!_isClosed)
+                TakeOver();
         }
     }
 
@@ -85,9 +100,27 @@ public sealed partial class StudioDesk
         var held = studio.HeldOff.Where(each => each.Lineup == id).Select(each => studio.FindRoute(each.Route)).OfType<Route>().ToList();
         var known = _state.Looks.FirstOrDefault(look => look.Lineup == id)?.Report;
         var report = held.Count == 0 && known is not null ? known : _prover.TryProve(studio, known ?? _state.Report, mayOpen: true);
-        var notice = held.Count == 0 ? null
-            : new Notice($"{studio.NameOf(id)} was entered without {string.Join(", ", held.Select(studio.Describe))}: it would open a circuit. Enter it here to have it all the same.", _state.Version + 1, OfCircuit: true);
-        Show(Looked(_state with { Studio = studio, Report = report ?? _state.Report, IsLooking = report is null, Notice = notice, EnteredAt = _time.GetLocalNow() }));
+        var notice =
+            held.Count == 0
+                ? null
+                : new Notice(
+                    $"{studio.NameOf(id)} was entered without {string.Join(", ", held.Select(studio.Describe))}: it would open a "
+                        + "circuit. Enter it here to have it all the same.",
+                    _state.Version + 1,
+                    OfCircuit: true
+                );
+        Show(
+            Looked(
+                _state with
+                {
+                    Studio = studio,
+                    Report = report ?? _state.Report,
+                    IsLooking = report is null,
+                    Notice = notice,
+                    EnteredAt = _time.GetLocalNow(),
+                }
+            )
+        );
         Remember(lineup.Id);
         // What comes from now on is told as in this lineup.
         Remember(Junction.Compiled.Version, studio);
@@ -109,8 +142,10 @@ public sealed partial class StudioDesk
     /// <summary>A state with what is known of all lineups, as far as that takes no more than a moment.</summary>
     private DeskState Looked(DeskState state)
     {
-        if (state.Studio.Lineups.IsEmpty) return state with { Looks = [] };
-        if (state.IsLooking) return state;
+        if (state.Studio.Lineups.IsEmpty)
+            return state with { Looks = [] };
+        if (state.IsLooking)
+            return state;
         var looks = _looker.TryLook(state.Studio, state.Report, state.Looks);
         return looks is { } found ? HoldingOff(state with { Looks = found }) : state with { IsLooking = true };
     }
@@ -120,10 +155,20 @@ public sealed partial class StudioDesk
         using var work = _sweeper.Work();
         lock (_gate)
         {
-            if (_isClosed || !ReferenceEquals(_state.Studio, studio)) return;
-            Show(looks is { } found
-                ? HoldingOff(_state with { Looks = found, IsLooking = false })
-                : _state with { IsLooking = false, Notice = new Notice("The checks failed on a lineup of this studio: whether a circuit is open there is not known.", _state.Version + 1) });
+            if (_isClosed || !ReferenceEquals(_state.Studio, studio))
+                return;
+            Show(
+                looks is { } found
+                    ? HoldingOff(_state with { Looks = found, IsLooking = false })
+                    : _state with
+                    {
+                        IsLooking = false,
+                        Notice = new Notice(
+                            "The checks failed on a lineup of this studio: whether a circuit is open there is not known.",
+                            _state.Version + 1
+                        ),
+                    }
+            );
         }
     }
 
@@ -135,15 +180,23 @@ public sealed partial class StudioDesk
         foreach (var look in state.Looks)
         {
             // Who plays a lineup with an open circuit knows of it.
-            if (look.Lineup == studio.InForce && held.IsEmpty) _meant[look.Lineup] = SignOf(look.Report);
-            if (look.Lineup == studio.InForce || !studio.Safety.OpeningWaits || _meant.GetValueOrDefault(look.Lineup) == SignOf(look.Report)) continue;
+            if (look.Lineup == studio.InForce && held.IsEmpty)
+                _meant[look.Lineup] = SignOf(look.Report);
+            if (
+                look.Lineup == studio.InForce
+                || !studio.Safety.OpeningWaits
+                || _meant.GetValueOrDefault(look.Lineup) == SignOf(look.Report)
+            )
+                continue;
             held = held.Union(look.HeldOff.Select(route => (look.Lineup, route)));
         }
-        if (held.SetEquals(studio.HeldOff)) return state;
+        if (held.SetEquals(studio.HeldOff))
+            return state;
         studio = studio with { HeldOff = held };
         Play(studio, Junction.Prepare(studio));
         return state with { Studio = studio };
     }
 
-    private static string SignOf(CheckReport report) => string.Join(' ', report.OpenCircuits.Select(circuit => circuit.Key).Order(StringComparer.Ordinal));
+    private static string SignOf(CheckReport report) =>
+        string.Join(' ', report.OpenCircuits.Select(circuit => circuit.Key).Order(StringComparer.Ordinal));
 }

@@ -27,10 +27,12 @@ public sealed partial class StudioDesk
         using var work = _sweeper.Work();
         lock (_gate)
         {
-            if (id == _state.StudioId) return null;
+            if (id == _state.StudioId)
+                return null;
             try
             {
-                if (_store.Find(id) is not { } stored) return Gone();
+                if (_store.Find(id) is not { } stored)
+                    return Gone();
                 var studio = Opened(stored);
                 _store.Opened(id, _time.GetUtcNow().UtcDateTime);
                 Junction.FallSilent();
@@ -58,12 +60,14 @@ public sealed partial class StudioDesk
     /// <exception cref="StoreException">The database cannot be read.</exception>
     public (string Why, StoredVersion? Readable)? Unreadable(int id)
     {
-        if (id == State.StudioId || _store.WhyUnreadable(id) is not { } why) return null;
+        if (id == State.StudioId || _store.WhyUnreadable(id) is not { } why)
+            return null;
         // The newest first, whether it was made on what cannot be read or beside it.
         return (why, _store.History(id, null, int.MaxValue).FirstOrDefault(version => _store.WhyUnreadable(id, version.Version) is null));
     }
 
-    /// <summary>Puts the last version of a studio that can be read in force and opens it. Those that cannot be read stay in the database.</summary>
+    /// <summary>Puts the last version of a studio that can be read in force and opens it. Those that cannot be read stay in the
+    /// database.</summary>
     /// <param name="id">Its key.</param>
     /// <returns>Why that cannot be, or null.</returns>
     public Problem? OpenReadable(int id)
@@ -73,11 +77,17 @@ public sealed partial class StudioDesk
         {
             try
             {
-                if (_store.All().All(studio => studio.Id != id)) return Gone();
-                if (Unreadable(id) is not { } found) return Open(id);
-                if (found.Readable is not { } readable) return new Problem("studio", $"No version of that studio can be read. {found.Why}");
+                if (_store.All().All(studio => studio.Id != id))
+                    return Gone();
+                if (Unreadable(id) is not { } found)
+                    return Open(id);
+                if (found.Readable is not { } readable)
+                    return new Problem("studio", $"No version of that studio can be read. {found.Why}");
                 _store.GoTo(id, readable.Version, StudioJson.Read(_store.Document(id, readable.Version)!).Name);
-                return Open(id, $"This is the last version that can be read: “{readable.Edit}”. What was done after it cannot: {found.Why}");
+                return Open(
+                    id,
+                    $"This is the last version that can be read: “{readable.Edit}”. What was done after it cannot: {found.Why}"
+                );
             }
             catch (StoreException exception)
             {
@@ -124,7 +134,8 @@ public sealed partial class StudioDesk
         using var work = _sweeper.Work();
         lock (_gate)
         {
-            if (NameTaken(studio.Name, 0) is { } taken) return new Problem("studio", taken);
+            if (NameTaken(studio.Name, 0) is { } taken)
+                return new Problem("studio", taken);
             try
             {
                 return Open(_store.Add(studio.Name, StudioJson.Write(studio), _time.GetUtcNow().UtcDateTime).Id);
@@ -144,10 +155,12 @@ public sealed partial class StudioDesk
         using var work = _sweeper.Work();
         lock (_gate)
         {
-            if (id == _state.StudioId) return new Problem("studio", "This studio is open. Open another one first.");
+            if (id == _state.StudioId)
+                return new Problem("studio", "This studio is open. Open another one first.");
             try
             {
-                if (_store.Find(id) is null) return Gone();
+                if (_store.Find(id) is null)
+                    return Gone();
                 _store.Remove(id);
                 return null;
             }
@@ -162,7 +175,8 @@ public sealed partial class StudioDesk
     /// <returns>Whether there is more to do.</returns>
     public bool Tidy()
     {
-        lock (_gate) return !_isClosed && _store.Shrink(VersionsAtOnce);
+        lock (_gate)
+            return !_isClosed && _store.Shrink(VersionsAtOnce);
     }
 
     /// <summary>Whether old versions take more room than they must.</summary>

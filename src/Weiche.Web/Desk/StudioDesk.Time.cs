@@ -13,12 +13,14 @@ public sealed partial class StudioDesk
     /// <returns>Why nothing came of it, or what is still missing; null if nothing.</returns>
     public Problem? Work(TimeWork what)
     {
-        if (Hindrance(what) is { } problem) return problem;
+        if (Hindrance(what) is { } problem)
+            return problem;
         Junction.Press(what);
         Junction.LetGo(what);
         var time = Junction.Time;
         return time is { State: TimeState.Silent, Begins: true, Master: { } master }
-            ? new Problem("time", $"{master.NameIn(State.Studio)} keeps the time and is silent: it begins with its first pulse.") : null;
+            ? new Problem("time", $"{master.NameIn(State.Studio)} keeps the time and is silent: it begins with its first pulse.")
+            : null;
     }
 
     /// <summary>Why something cannot be done to the time now; null if it can.</summary>
@@ -26,10 +28,20 @@ public sealed partial class StudioDesk
     public Problem? Hindrance(TimeWork what)
     {
         var time = Junction.Time;
-        if (time.Master is not { } master) return new Problem("time", "Nobody keeps the time: make a clock master on Time (k).", new Remedy("Weiche's own clock", new SetMaster(ClockMaster.Own)));
-        if (what == TimeWork.BackInStep && !time.IsPlaying) return new Problem("time", "Nothing runs that could be out of step: start it first.");
+        if (time.Master is not { } master)
+            return new Problem(
+                "time",
+                "Nobody keeps the time: make a clock master on Time (k).",
+                new Remedy("Weiche's own clock", new SetMaster(ClockMaster.Own))
+            );
+        if (what == TimeWork.BackInStep && !time.IsPlaying)
+            return new Problem("time", "Nothing runs that could be out of step: start it first.");
         return what is TimeWork.Tap or TimeWork.Faster or TimeWork.Slower && !master.IsOwn
-            ? new Problem("time", $"{master.NameIn(State.Studio)} keeps the time: its tempo is set there.", new Remedy("Make Weiche's own clock master", new SetMaster(ClockMaster.Own, ScopeOfMaster(State.Studio))))
+            ? new Problem(
+                "time",
+                $"{master.NameIn(State.Studio)} keeps the time: its tempo is set there.",
+                new Remedy("Make Weiche's own clock master", new SetMaster(ClockMaster.Own, ScopeOfMaster(State.Studio)))
+            )
             : null;
     }
 
@@ -38,8 +50,13 @@ public sealed partial class StudioDesk
     /// <returns>Why nothing came of it, or null.</returns>
     public Problem? BackInStep(PortId destination)
     {
-        if (State.Studio.Time.Of(destination) is not { Starts: true }) return new Problem("time", "Who is put back in step must be started and stopped by Weiche: press “start, stop” in its row first.");
-        if (!Junction.Time.IsPlaying) return new Problem("time", "Nothing runs that could be out of step: start it first.");
+        if (State.Studio.Time.Of(destination) is not { Starts: true })
+            return new Problem(
+                "time",
+                "Who is put back in step must be started and stopped by Weiche: press “start, stop” in its row first."
+            );
+        if (!Junction.Time.IsPlaying)
+            return new Problem("time", "Nothing runs that could be out of step: start it first.");
         Junction.BackInStep(destination);
         return null;
     }
@@ -58,7 +75,8 @@ public sealed partial class StudioDesk
     public Problem? Keep(Tempo tempo)
     {
         var scope = ScopeOfTempo(State.Studio);
-        if (State.Studio.TempoIn(scope) != tempo && Apply(new SetTempo(tempo, scope)).Problem is { } problem) return problem;
+        if (State.Studio.TempoIn(scope) != tempo && Apply(new SetTempo(tempo, scope)).Problem is { } problem)
+            return problem;
         Junction.SetTempo(tempo);
         return null;
     }

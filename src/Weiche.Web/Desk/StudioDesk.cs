@@ -27,7 +27,8 @@ public sealed record DeskState(Studio Studio, int Version, int StudioId, string?
     /// <summary>What a person should know about how the studio came to be as it is, until the next edit; null if nothing.</summary>
     public Notice? Notice { get; init; }
 
-    /// <summary>What the checks say of the studio; while it <see cref="IsLooking"/>, of the studio as it was before the last edits.</summary>
+    /// <summary>What the checks say of the studio; while it <see cref="IsLooking"/>, of the studio as it was before the last
+    /// edits.</summary>
     public required CheckReport Report { get; init; }
 
     /// <summary>Whether the checks of this very studio, in all its lineups, are not done yet.</summary>
@@ -40,7 +41,10 @@ public sealed record DeskState(Studio Studio, int Version, int StudioId, string?
     public DateTimeOffset? EnteredAt { get; init; }
 
     /// <summary>What was found, in all lineups, each thing once, the lineup in force first.</summary>
-    public ImmutableArray<PlacedFinding> Findings => _findings is { IsDefault: false } known && ReferenceEquals(_findingsOf.Report, Report) && _findingsOf.Looks == Looks ? known : Put();
+    public ImmutableArray<PlacedFinding> Findings =>
+        _findings is { IsDefault: false } known && ReferenceEquals(_findingsOf.Report, Report) && _findingsOf.Looks == Looks
+            ? known
+            : Put();
 
     private ImmutableArray<PlacedFinding> _findings;
     private (CheckReport? Report, ImmutableArray<LineupLook> Looks) _findingsOf;
@@ -48,7 +52,13 @@ public sealed record DeskState(Studio Studio, int Version, int StudioId, string?
     private ImmutableArray<PlacedFinding> Put()
     {
         _findingsOf = (Report, Looks);
-        return _findings = LineupChecks.Together([Report, .. Looks.Where(look => look.Lineup != Studio.InForce || !ReferenceEquals(look.Report, Report)).Select(look => look.Report)], LineupChecks.Of(Studio));
+        return _findings = LineupChecks.Together(
+            [
+                Report,
+                .. Looks.Where(look => look.Lineup != Studio.InForce || !ReferenceEquals(look.Report, Report)).Select(look => look.Report),
+            ],
+            LineupChecks.Of(Studio)
+        );
     }
 }
 
@@ -94,7 +104,16 @@ public sealed partial class StudioDesk : IDisposable
     /// <param name="asksForUrgency">Whether the threads that carry messages ask the system to run them before others.</param>
     /// <param name="notice">What was found when the database was opened and a person should know; null if nothing.</param>
     /// <param name="systems">The systems by which other programs are reached.</param>
-    public StudioDesk(StudioStore store, StoredStudio stored, TimeProvider time, RawPlaces places, bool withRoom, bool asksForUrgency, IReadOnlyList<OutsideSystem> systems, string? notice = null)
+    public StudioDesk(
+        StudioStore store,
+        StoredStudio stored,
+        TimeProvider time,
+        RawPlaces places,
+        bool withRoom,
+        bool asksForUrgency,
+        IReadOnlyList<OutsideSystem> systems,
+        string? notice = null
+    )
     {
         _store = store;
         _time = time;
@@ -104,7 +123,11 @@ public sealed partial class StudioDesk : IDisposable
         _withRoom = withRoom;
         Systems = [.. systems.Select(system => new OutsideDriver(Junction, system))];
         Browsers = new BrowserDriver(Junction, time);
-        Park = new PortPark(Junction, time, [new VirtualDriver(Junction, Systems), new RawDriver(Junction, places, time), .. Systems, Browsers, StandIns]);
+        Park = new PortPark(
+            Junction,
+            time,
+            [new VirtualDriver(Junction, Systems), new RawDriver(Junction, places, time), .. Systems, Browsers, StandIns]
+        );
         Park.OutsideChanged += LookOutside;
         Scout = new Scout(Junction, time);
         Park.Match(studio);
@@ -112,7 +135,8 @@ public sealed partial class StudioDesk : IDisposable
         _sweeper = new Sweeper(asksForUrgency);
         _prover = new Prover(Proved);
         _looker = new LineupLooker(LineupsLooked);
-        lock (_gate) _state = Begun(studio, stored.Version, stored.Id, notice);
+        lock (_gate)
+            _state = Begun(studio, stored.Version, stored.Id, notice);
     }
 
     /// <summary>The database.</summary>
@@ -149,14 +173,19 @@ public sealed partial class StudioDesk : IDisposable
         {
             var before = _state.Studio;
             var result = edit.Apply(before);
-            if (result.Studio is not { } edited) return result;
-            foreach (var cable in before.Outside.Except(edited.Outside)) Park.Part(cable);
+            if (result.Studio is not { } edited)
+                return result;
+            foreach (var cable in before.Outside.Except(edited.Outside))
+                Park.Part(cable);
             // Nothing of it is the studio's own: what becomes of it is seen in a moment.
-            if (edit is PartOutside) return result;
+            if (edit is PartOutside)
+                return result;
             var studio = edited.InAsIn(before);
             // What is written down must be read again: an edit keeps every rule that a file must keep.
-            if (StudioRules.Broken(studio) is { } broken) return EditResult.Refused("studio", broken);
-            if (studio.Name != before.Name && NameTaken(studio.Name, _state.StudioId) is { } taken) return EditResult.Refused("studio", taken);
+            if (StudioRules.Broken(studio) is { } broken)
+                return EditResult.Refused("studio", broken);
+            if (studio.Name != before.Name && NameTaken(studio.Name, _state.StudioId) is { } taken)
+                return EditResult.Refused("studio", taken);
             var title = edit.Title(before);
             string? waiting = null;
             var isMeant = _heldBack is { } held && held.Equals(edit);
@@ -172,7 +201,11 @@ public sealed partial class StudioDesk : IDisposable
                 else if (opened.IsUndone)
                 {
                     _heldBack = edit;
-                    return EditResult.Refused("circuit", $"It waits, switched off: it would open a circuit. {opened.Circuit.Sentence} Do it once more to have it all the same.");
+                    return EditResult.Refused(
+                        "circuit",
+                        $"It waits, switched off: it would open a circuit. {opened.Circuit.Sentence} Do it once more to have it "
+                            + "all the same."
+                    );
                 }
                 else
                 {
@@ -182,12 +215,15 @@ public sealed partial class StudioDesk : IDisposable
                     result = EditResult.Done(studio, result.NewId);
                 }
             }
-            var problem = Enforce(studio, report, waiting, () => _store.Append(_state.StudioId, title, StudioJson.Write(studio), _time.GetUtcNow().UtcDateTime, studio.Name, studio.NextId));
+            var problem = Enforce(studio, report, waiting, () =>
+                _store.Append(_state.StudioId, title, StudioJson.Write(studio), _time.GetUtcNow().UtcDateTime, studio.Name, studio.NextId)
+            );
             return problem is null ? result : EditResult.Refused(problem.Field, problem.Sentence);
         }
     }
 
-    /// <summary>Lets a balance be heard for a moment. Nothing is written down or shown; the next edit, or the moment's end, takes its place.</summary>
+    /// <summary>Lets a balance be heard for a moment. Nothing is written down or shown; the next edit, or the moment's end, takes its
+    /// place.</summary>
     /// <param name="balance">The balance.</param>
     /// <returns>Why that cannot be, or null.</returns>
     public Problem? Try(SetBalance balance)
@@ -195,9 +231,11 @@ public sealed partial class StudioDesk : IDisposable
         using var work = _sweeper.Work();
         lock (_gate)
         {
-            if (_isClosed) return null;
+            if (_isClosed)
+                return null;
             var result = balance.Apply(_state.Studio);
-            if (result.Studio is not { } studio) return result.Problem;
+            if (result.Studio is not { } studio)
+                return result.Problem;
             Play(studio, Junction.Prepare(studio));
             _tried ??= _time.CreateTimer(_ => EndTrial(), null, Timeout.InfiniteTimeSpan, Timeout.InfiniteTimeSpan);
             _tried.Change(TrialTime, Timeout.InfiniteTimeSpan);
@@ -212,7 +250,8 @@ public sealed partial class StudioDesk : IDisposable
         using var work = _sweeper.Work();
         lock (_gate)
         {
-            if (_isClosed || !_isTried) return;
+            if (_isClosed || !_isTried)
+                return;
             Play(_state.Studio, Junction.Prepare(_state.Studio));
         }
     }
@@ -235,7 +274,8 @@ public sealed partial class StudioDesk : IDisposable
 
     /// <summary>Takes the last edit back.</summary>
     /// <returns>What was taken back, in words, or why that cannot be.</returns>
-    public (string? Done, Problem? Problem) Undo() => Step(place => place.Undo, "There is nothing to undo: this is how the studio began.", _state.Undo);
+    public (string? Done, Problem? Problem) Undo() =>
+        Step(place => place.Undo, "There is nothing to undo: this is how the studio began.", _state.Undo);
 
     /// <summary>Makes the edit again that was taken back last.</summary>
     /// <returns>What was made again, in words, or why that cannot be.</returns>
@@ -251,10 +291,14 @@ public sealed partial class StudioDesk : IDisposable
         {
             try
             {
-                if (_store.Document(_state.StudioId, version) is not { } document) return new Problem("history", "There is no such version of this studio.");
+                if (_store.Document(_state.StudioId, version) is not { } document)
+                    return new Problem("history", "There is no such version of this studio.");
                 var studio = StudioJson.Read(document).Reserving(_state.Studio.NextId).InAsIn(_state.Studio);
-                if (NameTaken(studio.Name, _state.StudioId) is { } taken) return new Problem("history", taken);
-                return Enforce(studio, _prover.TryProve(studio, _state.Report, mayOpen: true), null, () => _store.GoTo(_state.StudioId, version, studio.Name));
+                if (NameTaken(studio.Name, _state.StudioId) is { } taken)
+                    return new Problem("history", taken);
+                return Enforce(studio, _prover.TryProve(studio, _state.Report, mayOpen: true), null, () =>
+                    _store.GoTo(_state.StudioId, version, studio.Name)
+                );
             }
             catch (Exception exception) when (exception is StoreException or StudioFormatException)
             {
@@ -268,10 +312,12 @@ public sealed partial class StudioDesk : IDisposable
         using var work = _sweeper.Work();
         lock (_gate)
         {
-            if (known is null) return (null, new Problem("history", nothing));
+            if (known is null)
+                return (null, new Problem("history", nothing));
             try
             {
-                if (where(_store.Place(_state.StudioId)) is not { } step) return (null, new Problem("history", nothing));
+                if (where(_store.Place(_state.StudioId)) is not { } step)
+                    return (null, new Problem("history", nothing));
                 return GoTo(step.Version) is { } problem ? (null, problem) : (known, null);
             }
             catch (StoreException exception)
@@ -288,10 +334,19 @@ public sealed partial class StudioDesk : IDisposable
         lock (_gate)
         {
             // Closed, another studio, or edited meanwhile: the newest is looked at then.
-            if (_isClosed || !ReferenceEquals(_state.Studio, proof.Studio)) return;
+            if (_isClosed || !ReferenceEquals(_state.Studio, proof.Studio))
+                return;
             if (proof.Report is not { } report)
             {
-                Show(_state with { Notice = new Notice("The checks failed on this studio: whether a circuit is open is not known.", _state.Version + 1) });
+                Show(
+                    _state with
+                    {
+                        Notice = new Notice(
+                            "The checks failed on this studio: whether a circuit is open is not known.",
+                            _state.Version + 1
+                        ),
+                    }
+                );
                 return;
             }
             if (proof.Opened is not { } opened)
@@ -301,32 +356,69 @@ public sealed partial class StudioDesk : IDisposable
             }
             if (!proof.MayOpen && opened.Waiting is { } safe)
             {
-                if (report.Studio.Routes.FirstOrDefault(route => safe.FindRoute(route.Id) is { On: false } && route.On) is { } held) _heldBack = new SwitchRoute(held.Id, true);
-                if (Enforce(safe, opened.Report, Waits(opened), () => _store.Append(_state.StudioId, $"{opened.Names} waits", StudioJson.Write(safe), _time.GetUtcNow().UtcDateTime, safe.Name, safe.NextId)) is null) return;
+                if (report.Studio.Routes.FirstOrDefault(route => safe.FindRoute(route.Id) is { On: false } && route.On) is { } held)
+                    _heldBack = new SwitchRoute(held.Id, true);
+                if (
+                    Enforce(safe, opened.Report, Waits(opened), () =>
+                        _store.Append(
+                            _state.StudioId,
+                            $"{opened.Names} waits",
+                            StudioJson.Write(safe),
+                            _time.GetUtcNow().UtcDateTime,
+                            safe.Name,
+                            safe.NextId
+                        )
+                    )
+                    is null
+                )
+                    return;
             }
-            Show(Looked(_state with { Report = report, IsLooking = false, Notice = new Notice(IsOpen(opened), _state.Version + 1, OfCircuit: true) }));
+            Show(
+                Looked(
+                    _state with
+                    {
+                        Report = report,
+                        IsLooking = false,
+                        Notice = new Notice(IsOpen(opened), _state.Version + 1, OfCircuit: true),
+                    }
+                )
+            );
         }
     }
 
     /// <summary>What other programs have connected is part of what is looked at, as soon as it is seen.</summary>
-    private void LookOutside() => ThreadPool.QueueUserWorkItem(_ =>
-    {
-        lock (_gate)
+    private void LookOutside() =>
+        ThreadPool.QueueUserWorkItem(_ =>
         {
-            if (_isClosed) return;
-            var studio = _state.Studio.WithOutside(Park.State.Outside);
-            if (ReferenceEquals(studio, _state.Studio)) return;
-            var known = _state.Report;
-            var report = _prover.TryProve(studio, known, mayOpen: true);
-            Show(Looked(_state with
+            lock (_gate)
             {
-                Studio = studio,
-                Report = report ?? known,
-                IsLooking = report is null,
-                Notice = report?.OpensCircuit(known) == true ? new Notice($"Another program has closed a circuit: {Opening.Of(known, report).Circuit.Sentence}", _state.Version + 1, OfCircuit: true) : _state.Notice,
-            }));
-        }
-    });
+                if (_isClosed)
+                    return;
+                var studio = _state.Studio.WithOutside(Park.State.Outside);
+                if (ReferenceEquals(studio, _state.Studio))
+                    return;
+                var known = _state.Report;
+                var report = _prover.TryProve(studio, known, mayOpen: true);
+                Show(
+                    Looked(
+                        _state with
+                        {
+                            Studio = studio,
+                            Report = report ?? known,
+                            IsLooking = report is null,
+                            Notice =
+                                report?.OpensCircuit(known) == true
+                                    ? new Notice(
+                                        $"Another program has closed a circuit: {Opening.Of(known, report).Circuit.Sentence}",
+                                        _state.Version + 1,
+                                        OfCircuit: true
+                                    )
+                                    : _state.Notice,
+                        }
+                    )
+                );
+            }
+        });
 
     /// <summary>Tells what was measured while the studio is played: where it changes what the checks say, that is shown.</summary>
     /// <param name="studioId">The studio that was played.</param>
@@ -335,18 +427,22 @@ public sealed partial class StudioDesk : IDisposable
     public bool TryTell(int studioId, Measured measured)
     {
         var state = State;
-        if (state.IsLooking || state.StudioId != studioId) return false;
+        if (state.IsLooking || state.StudioId != studioId)
+            return false;
         var report = state.Report.With(measured);
-        if (ReferenceEquals(report, state.Report)) return true;
+        if (ReferenceEquals(report, state.Report))
+            return true;
         lock (_gate)
         {
-            if (_isClosed || !ReferenceEquals(_state.Report, state.Report) || _state.IsLooking) return false;
+            if (_isClosed || !ReferenceEquals(_state.Report, state.Report) || _state.IsLooking)
+                return false;
             Show(_state with { Report = report });
         }
         return true;
     }
 
-    private static string Waits(Opening opened) => $"{opened.Names} waits, switched off: it would open a circuit. {opened.Circuit.Sentence}";
+    private static string Waits(Opening opened) =>
+        $"{opened.Names} waits, switched off: it would open a circuit. {opened.Circuit.Sentence}";
 
     private static string IsOpen(Opening opened) => $"A circuit is open now: {opened.Circuit.Sentence}";
 
@@ -371,17 +467,29 @@ public sealed partial class StudioDesk : IDisposable
         }
         Play(studio, prepared);
         Park.Match(studio);
-        var gone = before.Current is { } was && studio.FindLineup(was.Id) is null
-            ? $"{before.NameOf(was.Id)} is gone; {(studio.InForce is { } now ? $"{studio.NameOf(now)} is in force now." : "every route is standing now.")}" : null;
-        Show(Looked(Placed(_state with
-        {
-            Studio = studio,
-            Report = report ?? _state.Report,
-            IsLooking = report is null,
-            Notice = (waiting ?? gone) is { } said ? new Notice(said, _state.Version + 1, OfCircuit: waiting is not null) : null,
-            EnteredAt = studio.InForce == before.InForce ? _state.EnteredAt : _time.GetLocalNow(),
-        })));
-        if (studio.InForce != before.InForce) Remember(studio.InForce);
+        var gone =
+            before.Current is { } was && studio.FindLineup(was.Id) is null
+                ? $"{before.NameOf(was.Id)} is gone; "
+                    + $"{(studio.InForce is { } now ? $"{studio.NameOf(now)} is in force now." : "every route is standing now.")}"
+                : null;
+        Show(
+            Looked(
+                Placed(
+                    _state with
+                    {
+                        Studio = studio,
+                        Report = report ?? _state.Report,
+                        IsLooking = report is null,
+                        Notice = (waiting ?? gone) is { } said
+                            ? new Notice(said, _state.Version + 1, OfCircuit: waiting is not null)
+                            : null,
+                        EnteredAt = studio.InForce == before.InForce ? _state.EnteredAt : _time.GetLocalNow(),
+                    }
+                )
+            )
+        );
+        if (studio.InForce != before.InForce)
+            Remember(studio.InForce);
         SendLocalControl(before, studio);
         return null;
     }
@@ -400,12 +508,16 @@ public sealed partial class StudioDesk : IDisposable
         _meant.Clear();
         _asked = null;
         LookOutside();
-        return Looked(Placed(new DeskState(studio, version, id)
-        {
-            Report = report ?? Prover.Unknown,
-            IsLooking = report is null,
-            Notice = notice is null ? null : new Notice(notice, version),
-        }));
+        return Looked(
+            Placed(
+                new DeskState(studio, version, id)
+                {
+                    Report = report ?? Prover.Unknown,
+                    IsLooking = report is null,
+                    Notice = notice is null ? null : new Notice(notice, version),
+                }
+            )
+        );
     }
 
     private DeskState Placed(DeskState state)
@@ -426,13 +538,16 @@ public sealed partial class StudioDesk : IDisposable
     /// channel that the device sends on, wherever it can be reached.</summary>
     private void SendLocalControl(Studio before, Studio after)
     {
-        if (before.Devices == after.Devices) return;
+        if (before.Devices == after.Devices)
+            return;
         foreach (var device in after.Devices)
         {
-            if (device.LocalControl is not { } local || before.FindDevice(device.Id)?.LocalControl is not { } old || old.On == local.On) continue;
+            if (device.LocalControl is not { } local || before.FindDevice(device.Id)?.LocalControl is not { } old || old.On == local.On)
+                continue;
             foreach (var port in after.PortsOf(device.Id).Where(port => !port.IsSource))
             {
-                foreach (var channel in device.Sends.Members) Junction.Send(port.Id, [(byte)(0xB0 | channel.Index), 122, local.On ? (byte)127 : (byte)0]);
+                foreach (var channel in device.Sends.Members)
+                    Junction.Send(port.Id, [(byte)(0xB0 | channel.Index), 122, local.On ? (byte)127 : (byte)0]);
             }
         }
     }
@@ -444,7 +559,8 @@ public sealed partial class StudioDesk : IDisposable
     /// <inheritdoc/>
     public void Dispose()
     {
-        lock (_gate) _isClosed = true;
+        lock (_gate)
+            _isClosed = true;
         _tried?.Dispose();
         Junction.AllNotesOff();
         Scout.Dispose();

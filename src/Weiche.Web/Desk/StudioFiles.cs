@@ -17,7 +17,8 @@ internal static class StudioFiles
     {
         var name = FreeName(studio.Name, store.Names());
         var added = store.Add(name, StudioJson.Write(studio.Renumbered().Named(name)), at);
-        if (studio.Current is not { } lineup) return added;
+        if (studio.Current is not { } lineup)
+            return added;
         store.Entered(added.Id, lineup.Id.Value);
         return added with { Lineup = lineup.Id.Value };
     }
@@ -26,7 +27,10 @@ internal static class StudioFiles
     /// <param name="studio">The studio of the file.</param>
     /// <param name="name">The name it was given.</param>
     internal static string Imported(Studio studio, string name) =>
-        string.Create(CultureInfo.InvariantCulture, $"Imported “{name}”: {studio.Devices.Length} devices and virtual ports, {studio.Routes.Length} routes.");
+        string.Create(
+            CultureInfo.InvariantCulture,
+            $"Imported “{name}”: {studio.Devices.Length} devices and virtual ports, {studio.Routes.Length} routes."
+        );
 
     /// <summary>Why a version of a studio in the database cannot be read, in a sentence; null if it can.</summary>
     /// <param name="store">The database.</param>
@@ -37,7 +41,8 @@ internal static class StudioFiles
         try
         {
             var document = version is { } number ? store.Document(id, number) : store.Find(id)?.Document;
-            if (document is not null) _ = StudioJson.Read(document);
+            if (document is not null)
+                _ = StudioJson.Read(document);
             return document is null ? "It is not in the database." : null;
         }
         catch (Exception exception) when (exception is StudioFormatException or StoreException)
@@ -55,7 +60,8 @@ internal static class StudioFiles
         {
             var ending = i == 1 ? "" : string.Create(CultureInfo.InvariantCulture, $" {i}");
             var candidate = name[..Math.Min(name.Length, NameRule.MaxLength - ending.Length)].TrimEnd() + ending;
-            if (!taken.Contains(candidate, StringComparer.OrdinalIgnoreCase)) return candidate;
+            if (!taken.Contains(candidate, StringComparer.OrdinalIgnoreCase))
+                return candidate;
         }
     }
 }

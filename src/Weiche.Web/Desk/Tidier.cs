@@ -16,8 +16,10 @@ public sealed class Tidier(StudioDesk desk, TimeProvider time) : BackgroundServi
         try
         {
             await Task.Delay(AfterStart, time, stoppingToken);
-            if (!desk.IsRoomy) return;
-            while (desk.Tidy()) await Task.Delay(Pause, time, stoppingToken);
+            if (!desk.IsRoomy)
+                return;
+            while (desk.Tidy())
+                await Task.Delay(Pause, time, stoppingToken);
         }
         catch (OperationCanceledException)
         {

@@ -20,7 +20,8 @@ public sealed class EchoWatch(StudioDesk desk) : Ticker(Interval, TimeProvider.S
     /// <summary>What comes back though nobody said so, as far as it was heard often enough.</summary>
     public IReadOnlyList<WayBack> Found()
     {
-        lock (_gate) return _studio == desk.State.StudioId ? _learner.Found() : [];
+        lock (_gate)
+            return _studio == desk.State.StudioId ? _learner.Found() : [];
     }
 
     /// <summary>Takes over what the engine has written down since the last time.</summary>
@@ -33,7 +34,8 @@ public sealed class EchoWatch(StudioDesk desk) : Ticker(Interval, TimeProvider.S
             {
                 // Ids of one studio say nothing in another.
                 _learner.Forget();
-                if (_followed.Length > 0) desk.Junction.Follow(_followed = []);
+                if (_followed.Length > 0)
+                    desk.Junction.Follow(_followed = []);
                 _studio = state.StudioId;
             }
             _learner.Use(state.Studio);
@@ -42,13 +44,17 @@ public sealed class EchoWatch(StudioDesk desk) : Ticker(Interval, TimeProvider.S
             do
             {
                 count = desk.Junction.Tap.Read(ref _next, _buffer, out _);
-                foreach (ref readonly var record in _buffer.AsSpan(0, count)) _learner.Take(record);
-            }
-            while (count == _buffer.Length);
-            if (_next == from) return;
+                foreach (ref readonly var record in _buffer.AsSpan(0, count))
+                    _learner.Take(record);
+            } while (count == _buffer.Length);
+            if (_next == from)
+                return;
             var changed = _learner.Changed();
             // The counts go up all the time: only another way, or another change, is news to the guard.
-            if (changed.Select(way => (way.To, way.From, way.Change)).SequenceEqual(_followed.Select(way => (way.To, way.From, way.Change)))) return;
+            if (
+                changed.Select(way => (way.To, way.From, way.Change)).SequenceEqual(_followed.Select(way => (way.To, way.From, way.Change)))
+            )
+                return;
             _followed = [.. changed];
             desk.Junction.Follow(_followed);
         }

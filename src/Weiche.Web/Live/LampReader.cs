@@ -39,7 +39,8 @@ public sealed record LampFrame(
     IReadOnlyList<long[]> Loads,
     GuardLamp Guard,
     string Lineup,
-    TimeLamp? Time);
+    TimeLamp? Time
+);
 
 /// <summary>The lamp of the guard in the head of each page.</summary>
 /// <param name="Open">How many circuits are open.</param>
@@ -50,17 +51,28 @@ public sealed record LampFrame(
 public sealed record GuardLamp(int Open, int Warnings, int Stopped, bool IsLooking = false, string Where = "")
 {
     /// <summary>What it says.</summary>
-    public string Words => Open > 0 ? (Open == 1 ? "1 circuit" : $"{Open} circuits") + (Where.Length == 0 ? " open" : Where)
-        : Stopped > 0 ? Stopped == 1 ? "1 circuit stopped" : $"{Stopped} stopped"
+    public string Words =>
+        Open > 0 ? (Open == 1 ? "1 circuit" : $"{Open} circuits") + (Where.Length == 0 ? " open" : Where)
+        : Stopped > 0
+            ? Stopped == 1 ? "1 circuit stopped"
+                : $"{Stopped} stopped"
         : IsLooking ? "Looking …"
         : Warnings > 0 ? $"{Warnings} to look at"
         : "All clear";
 
     /// <summary>What it says where there is room for more.</summary>
-    public string Title => IsLooking ? "Checks (4): the studio is being looked at; what they say is of before the last edits" : $"Checks (4): {(Open + Stopped == 0 && Warnings > 0 ? "no circuit is open, " : "")}{Words.ToLowerInvariant()}{(Stopped > 0 ? $"; the guard stops {Stopped}" : "")}{(Warnings > 0 && Open + Stopped > 0 ? $"; {Warnings} more to look at" : "")}";
+    public string Title =>
+        IsLooking
+            ? "Checks (4): the studio is being looked at; what they say is of before the last edits"
+            : $"Checks (4): {(Open + Stopped == 0 && Warnings > 0 ? "no circuit is open, " : "")}{Words.ToLowerInvariant()}{(Stopped > 0 ? $"; the guard stops {Stopped}" : "")}{(Warnings > 0 && Open + Stopped > 0 ? $"; {Warnings} more to look at" : "")}";
 
     /// <summary>How it looks: "open", "stopped", "warn" or "clear".</summary>
-    public string Look => Open > 0 ? "open" : Stopped > 0 ? "stopped" : IsLooking ? "looking" : Warnings > 0 ? "warn" : "clear";
+    public string Look =>
+        Open > 0 ? "open"
+        : Stopped > 0 ? "stopped"
+        : IsLooking ? "looking"
+        : Warnings > 0 ? "warn"
+        : "clear";
 
     /// <summary>The lamp of a running studio: the worst of all its lineups.</summary>
     /// <param name="desk">The studio.</param>
@@ -69,11 +81,23 @@ public sealed record GuardLamp(int Open, int Warnings, int Stopped, bool IsLooki
         var (state, findings) = (desk.State, desk.State.Findings);
         var open = findings.Where(placed => placed.Finding.IsOpenCircuit).ToList();
         // Where only other lineups have one, it says which.
-        var elsewhere = open.Count > 0 && open.TrueForAll(placed => !placed.Lineups.IsEmpty && state.Studio.InForce is { } id && !placed.Lineups.Contains(id))
-            ? open.SelectMany(placed => placed.Lineups).Distinct().ToList() : [];
+        var elsewhere =
+            open.Count > 0
+            && open.TrueForAll(placed => !placed.Lineups.IsEmpty && state.Studio.InForce is { } id && !placed.Lineups.Contains(id))
+                ? open.SelectMany(placed => placed.Lineups).Distinct().ToList()
+                : [];
         return new GuardLamp(
-            open.Count, findings.Count(placed => placed.Finding.Severity == Severity.Warning || placed.Finding.Kind == FindingKind.Silence), desk.Junction.Guarded().Trips.Length, state.IsLooking,
-            elsewhere switch { [] => "", [var one] => $" in {state.Studio.NameOf(one)}", _ => " in other lineups" });
+            open.Count,
+            findings.Count(placed => placed.Finding.Severity == Severity.Warning || placed.Finding.Kind == FindingKind.Silence),
+            desk.Junction.Guarded().Trips.Length,
+            state.IsLooking,
+            elsewhere switch
+            {
+                [] => "",
+                [var one] => $" in {state.Studio.NameOf(one)}",
+                _ => " in other lineups",
+            }
+        );
     }
 }
 
@@ -87,7 +111,17 @@ public sealed record GuardLamp(int Open, int Warnings, int Stopped, bool IsLooki
 /// <param name="Programs">The program of each channel it listens to, in words.</param>
 /// <param name="More">What else there is to say: where in the song it is, local control, bytes recorded.</param>
 /// <param name="Beat">The beat that it is in, from 0, if it follows a clock; else null.</param>
-public sealed record HeardFrame(string StandIn, int[] Keys, string[] Names, bool Sustained, int Bend, int Modulation, string Programs, string More, int? Beat);
+public sealed record HeardFrame(
+    string StandIn,
+    int[] Keys,
+    string[] Names,
+    bool Sustained,
+    int Bend,
+    int Modulation,
+    string Programs,
+    string More,
+    int? Beat
+);
 
 /// <summary>
 /// Makes frames for one onlooker. However much ran since the last frame, a frame says each thing once, so a slow
@@ -124,7 +158,19 @@ internal sealed class LampReader
     /// <param name="guard">The lamp of the guard; null for one that is clear.</param>
     /// <param name="lineup">The lineup in force, or null.</param>
     /// <param name="time">The time, or null.</param>
-    internal LampFrame? Next(int version, CompiledStudio plan, IReadOnlyDictionary<string, StandIn> standIns, long watch, int roll, IReadOnlyDictionary<string, long>? unnamed = null, WatchLog? log = null, LoadMeter? load = null, GuardLamp? guard = null, LineupId? lineup = null, TimeLamp? time = null)
+    internal LampFrame? Next(
+        int version,
+        CompiledStudio plan,
+        IReadOnlyDictionary<string, StandIn> standIns,
+        long watch,
+        int roll,
+        IReadOnlyDictionary<string, long>? unnamed = null,
+        WatchLog? log = null,
+        LoadMeter? load = null,
+        GuardLamp? guard = null,
+        LineupId? lineup = null,
+        TimeLamp? time = null
+    )
     {
         var ports = new List<long[]>();
         var kinds = new List<long[]>();
@@ -138,16 +184,19 @@ internal sealed class LampReader
                 foreach (var kind in MessageKinds.All)
                 {
                     var count = meter.CountOf(kind);
-                    if (count == _kinds.GetValueOrDefault((port.Id, kind))) continue;
+                    if (count == _kinds.GetValueOrDefault((port.Id, kind)))
+                        continue;
                     _kinds[(port.Id, kind)] = count;
-                    if (kind is not (MessageKind.Clock or MessageKind.ActiveSensing)) kinds.Add([port.Id.Value, (int)kind, count]);
+                    if (kind is not (MessageKind.Clock or MessageKind.ActiveSensing))
+                        kinds.Add([port.Id.Value, (int)kind, count]);
                 }
             }
             // What comes from a port that is off is not heard: neither is the end of what was down.
             var now = (Messages: meter.Messages - meter.Background, Held: port.IsSource && !port.Port.On ? 0 : meter.Held);
             // The first frame tells what is held; what ran before the onlooker came is no news.
             var known = _ports.TryGetValue(port.Id, out var before);
-            if (known ? now != before : now.Held > 0) ports.Add([port.Id.Value, known && now.Messages != before.Messages ? 1 : 0, now.Held]);
+            if (known ? now != before : now.Held > 0)
+                ports.Add([port.Id.Value, known && now.Messages != before.Messages ? 1 : 0, now.Held]);
             _ports[port.Id] = now;
         }
         var routes = new List<long[]>();
@@ -156,36 +205,48 @@ internal sealed class LampReader
         {
             var meter = plan.Meter(route.Id)!;
             var passed = meter.Passed - meter.PassedBackground;
-            if (_routes.TryGetValue(route.Id, out var before) && before != passed) routes.Add([route.Id.Value, passed]);
+            if (_routes.TryGetValue(route.Id, out var before) && before != passed)
+                routes.Add([route.Id.Value, passed]);
             _routes[route.Id] = passed;
             for (var i = 0; i < meter.Stages.Count; i++)
             {
                 var now = (meter.Stages[i].In, Stopped: meter.Stages[i].Stopped - meter.Stages[i].StoppedBackground);
                 if (_stages.TryGetValue((route.Id, i), out var last) && last != now)
-                    stages.Add([route.Id.Value, i, now.In, meter.Stages[i].Out, now.Stopped > last.Stopped ? 1 : 0, meter.Stages[i].Stopped]);
+                    stages.Add([
+                        route.Id.Value,
+                        i,
+                        now.In,
+                        meter.Stages[i].Out,
+                        now.Stopped > last.Stopped ? 1 : 0,
+                        meter.Stages[i].Stopped,
+                    ]);
                 _stages[(route.Id, i)] = now;
             }
         }
         var hearings = new List<HeardFrame>();
         foreach (var (key, standIn) in standIns)
         {
-            if (standIn.Listener?.Heard is not { } hearing) continue;
+            if (standIn.Listener?.Heard is not { } hearing)
+                continue;
             var now = (hearing.Version, standIn.IsLocal);
-            if (_hearings.TryGetValue(key, out var seen) && seen == now) continue;
+            if (_hearings.TryGetValue(key, out var seen) && seen == now)
+                continue;
             _hearings[key] = now;
             hearings.Add(Told(key, standIn, hearing));
         }
         var spoke = new List<string>();
         foreach (var (unit, count) in unnamed ?? new Dictionary<string, long>())
         {
-            if (_unnamed.TryGetValue(unit, out var last) ? last != count : _version >= 0) spoke.Add(unit);
+            if (_unnamed.TryGetValue(unit, out var last) ? last != count : _version >= 0)
+                spoke.Add(unit);
             _unnamed[unit] = count;
         }
         var loads = new List<long[]>();
         foreach (var port in load is null ? [] : plan.Studio.Ports)
         {
             var now = load!.Of(port.Id);
-            if (now == _loads.GetValueOrDefault(port.Id)) continue;
+            if (now == _loads.GetValueOrDefault(port.Id))
+                continue;
             _loads[port.Id] = now;
             loads.Add([port.Id.Value, now.Now, now.Highest]);
         }
@@ -195,14 +256,46 @@ internal sealed class LampReader
             var begins = _recent < 0;
             foreach (var (port, message) in log.Recent(ref _recent, MostRecent))
             {
-                if (!begins) recent.Add([port.Value, message.Status, message.Data1, message.Data2]);
+                if (!begins)
+                    recent.Add([port.Value, message.Status, message.Data1, message.Data2]);
             }
         }
-        var quiet = spoke.Count == 0 && recent.Count == 0 && kinds.Count == 0 && loads.Count == 0 && ports.Count == 0 && routes.Count == 0 && stages.Count == 0 && hearings.Count == 0
-            && guard == _guard && time == _time && version == _version && watch == _watch && background == _background && roll == _roll;
+        var quiet =
+            spoke.Count == 0
+            && recent.Count == 0
+            && kinds.Count == 0
+            && loads.Count == 0
+            && ports.Count == 0
+            && routes.Count == 0
+            && stages.Count == 0
+            && hearings.Count == 0
+            && guard == _guard
+            && time == _time
+            && version == _version
+            && watch == _watch
+            && background == _background
+            && roll == _roll;
         (_guard, _time) = (guard, time);
         (_version, _watch, _background, _roll) = (version, watch, background, roll);
-        return quiet ? null : new LampFrame(version, ports, routes, stages, hearings, watch, background, spoke, roll, kinds, recent, loads, guard ?? new GuardLamp(0, 0, 0), plan.Studio.InForce is not null && lineup is { } id ? plan.Studio.NameOf(id) : "", time);
+        return quiet
+            ? null
+            : new LampFrame(
+                version,
+                ports,
+                routes,
+                stages,
+                hearings,
+                watch,
+                background,
+                spoke,
+                roll,
+                kinds,
+                recent,
+                loads,
+                guard ?? new GuardLamp(0, 0, 0),
+                plan.Studio.InForce is not null && lineup is { } id ? plan.Studio.NameOf(id) : "",
+                time
+            );
     }
 
     private static HeardFrame Told(string key, StandIn standIn, Heard hearing)
@@ -211,13 +304,29 @@ internal sealed class LampReader
         var several = listens.Count > 1;
         string Name((int Channel, int Key, int Velocity) held) => several ? $"{held.Channel}:{KeyName.Of(held.Key)}" : KeyName.Of(held.Key);
         var programs = listens.Members.Select(channel => (channel.Number, Program: hearing.Programs[channel.Index])).ToList();
-        var words = !several ? $"program {programs[0].Program}"
-            : string.Join(", ", programs.Where(item => item.Program != 1).Take(3).Select(item => $"program {item.Program} on {item.Number}"));
+        var words = !several
+            ? $"program {programs[0].Program}"
+            : string.Join(
+                ", ",
+                programs.Where(item => item.Program != 1).Take(3).Select(item => $"program {item.Program} on {item.Number}")
+            );
         var more = new List<string>();
-        if (hearing.Beat is { } at) more.Add($"in time, {at / 4 + 1}.{at % 4 + 1}");
-        if (!standIn.IsLocal) more.Add("local off");
-        if (standIn.Kit.Tracks.Count > 0 && standIn.RecordedBytes > 0) more.Add($"{Words.Count(standIn.RecordedBytes)} bytes recorded");
+        if (hearing.Beat is { } at)
+            more.Add($"in time, {at / 4 + 1}.{at % 4 + 1}");
+        if (!standIn.IsLocal)
+            more.Add("local off");
+        if (standIn.Kit.Tracks.Count > 0 && standIn.RecordedBytes > 0)
+            more.Add($"{Words.Count(standIn.RecordedBytes)} bytes recorded");
         return new HeardFrame(
-            key, [.. hearing.Held.Select(held => held.Key)], [.. hearing.Held.Select(Name)], hearing.Sustained, hearing.Bend, hearing.Modulation, words, string.Join(" · ", more), hearing.Beat);
+            key,
+            [.. hearing.Held.Select(held => held.Key)],
+            [.. hearing.Held.Select(Name)],
+            hearing.Sustained,
+            hearing.Bend,
+            hearing.Modulation,
+            words,
+            string.Join(" · ", more),
+            hearing.Beat
+        );
     }
 }

@@ -2,8 +2,8 @@ using Weiche.Web.Desk;
 
 namespace Weiche.Web.Live;
 
-/// <summary>Looks at what levers have done in the engine, so that pages show it and the database remembers it. Nothing that is played waits for
-/// this.</summary>
+/// <summary>Looks at what levers have done in the engine, so that pages show it and the database remembers it. Nothing that is played waits
+/// for this.</summary>
 /// <param name="desk">The running studio.</param>
 public sealed class LeverWatch(StudioDesk desk) : Ticker(Interval, TimeProvider.System)
 {

@@ -40,10 +40,26 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
             var state = desk.State;
             KeyName.CurrentMiddleOctave = state.Studio.MiddleOctave;
             var guarded = (state.Version, desk.Junction.GuardVersion);
-            if (guarded != seen) (seen, lamp) = (guarded, GuardLamp.Of(desk));
-            if (reader.Next(state.Version, desk.Junction.Compiled, desk.StandIns.All, watch.Newest, desk.Park.State.Version, spoken.Counts, watch, load, lamp, state.Studio.InForce, TimeLamp.Of(desk)) is { } frame) yield return frame;
-        }
-        while (await timer.WaitForNextTickAsync(cancellation));
+            if (guarded != seen)
+                (seen, lamp) = (guarded, GuardLamp.Of(desk));
+            if (
+                reader.Next(
+                    state.Version,
+                    desk.Junction.Compiled,
+                    desk.StandIns.All,
+                    watch.Newest,
+                    desk.Park.State.Version,
+                    spoken.Counts,
+                    watch,
+                    load,
+                    lamp,
+                    state.Studio.InForce,
+                    TimeLamp.Of(desk)
+                ) is
+                { } frame
+            )
+                yield return frame;
+        } while (await timer.WaitForNextTickAsync(cancellation));
     }
 
     /// <summary>The clocks for one page, as long as it looks on.</summary>
@@ -65,10 +81,10 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
         do
         {
             var frame = TakesFrame.Of(desk, shelf, deck);
-            if (frame == last && frame is { Records: null, Plays: false }) continue;
+            if (frame == last && frame is { Records: null, Plays: false })
+                continue;
             yield return last = frame;
-        }
-        while (await timer.WaitForNextTickAsync(cancellation));
+        } while (await timer.WaitForNextTickAsync(cancellation));
     }
 
     /// <summary>Presses something that works the time.</summary>
@@ -76,10 +92,13 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
     /// <returns>Why nothing comes of it, or null.</returns>
     public string? PressTime(string what)
     {
-        if (!Enum.TryParse<TimeWork>(what, out var work) || !Enum.IsDefined(work)) return null;
-        if (desk.Hindrance(work) is { } problem) return problem.Sentence;
+        if (!Enum.TryParse<TimeWork>(what, out var work) || !Enum.IsDefined(work))
+            return null;
+        if (desk.Hindrance(work) is { } problem)
+            return problem.Sentence;
         desk.Junction.Press(work);
-        lock (Pressed) Pressed.Add(work);
+        lock (Pressed)
+            Pressed.Add(work);
         return null;
     }
 
@@ -87,10 +106,12 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
     /// <param name="what">What.</param>
     public void LetTimeGo(string what)
     {
-        if (!Enum.TryParse<TimeWork>(what, out var work)) return;
+        if (!Enum.TryParse<TimeWork>(what, out var work))
+            return;
         lock (Pressed)
         {
-            if (!Pressed.Remove(work)) return;
+            if (!Pressed.Remove(work))
+                return;
         }
         desk.Junction.LetGo(work);
     }
@@ -112,7 +133,8 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
     /// <param name="key">Where along the keys, in semitones.</param>
     /// <param name="pressure">How hard, 0 to 127.</param>
     /// <param name="slide">Where across, 0 to 127.</param>
-    public void Touch(string standIn, int finger, double key, int pressure, int slide) => Find(standIn)?.Touch(Context.ConnectionId, finger, key, pressure, slide);
+    public void Touch(string standIn, int finger, double key, int pressure, int slide) =>
+        Find(standIn)?.Touch(Context.ConnectionId, finger, key, pressure, slide);
 
     /// <summary>Lifts a finger off a surface.</summary>
     /// <param name="standIn">The stand-in's key.</param>
@@ -151,7 +173,8 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
     /// <param name="on">Whether it shall.</param>
     public void Style(string standIn, string style, bool on)
     {
-        if (Enum.TryParse<Style>(style, ignoreCase: true, out var played)) desk.StandIns.All.GetValueOrDefault(standIn)?.Styles?.Play(played, on);
+        if (Enum.TryParse<Style>(style, ignoreCase: true, out var played))
+            desk.StandIns.All.GetValueOrDefault(standIn)?.Styles?.Play(played, on);
     }
 
     /// <summary>Switches something on a stand-in, as a person at the device would.</summary>
@@ -170,13 +193,20 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
     /// <param name="delay">Over how long what is played is smoothed, ms.</param>
     /// <param name="ports">The ports.</param>
     /// <returns>Why it cannot, or null.</returns>
-    public string? OfferPorts(string browser, int delay, BrowserPort[] ports) => desk.Browsers.Offer(Context.ConnectionId, browser ?? "", delay, [.. (ports ?? []).Where(port => port is { Id: not null, Name: not null })]);
+    public string? OfferPorts(string browser, int delay, BrowserPort[] ports) =>
+        desk.Browsers.Offer(
+            Context.ConnectionId,
+            browser ?? "",
+            delay,
+            [.. (ports ?? []).Where(port => port is { Id: not null, Name: not null })]
+        );
 
     /// <summary>A device of this window's browser was played.</summary>
     /// <param name="port">Which of its ports.</param>
     /// <param name="time">When, by the window's clock, ms.</param>
     /// <param name="bytes">What it sent.</param>
-    public void PortPlayed(string port, double time, byte[] bytes) => desk.Browsers.Played(Context.ConnectionId, port ?? "", time, bytes ?? []);
+    public void PortPlayed(string port, double time, byte[] bytes) =>
+        desk.Browsers.Played(Context.ConnectionId, port ?? "", time, bytes ?? []);
 
     /// <summary>The devices of this window's browser are not offered any more.</summary>
     public void TakePortsBack() => desk.Browsers.Gone(Context.ConnectionId);
@@ -185,11 +215,13 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
     public override Task OnDisconnectedAsync(Exception? exception)
     {
         // A window that is closed, or a tablet that falls asleep, must not leave keys pressed.
-        foreach (var standIn in desk.StandIns.All.Values) standIn.Player?.LetGo(Context.ConnectionId);
+        foreach (var standIn in desk.StandIns.All.Values)
+            standIn.Player?.LetGo(Context.ConnectionId);
         desk.Browsers.Gone(Context.ConnectionId);
         lock (Pressed)
         {
-            foreach (var work in Pressed) desk.Junction.LetGo(work);
+            foreach (var work in Pressed)
+                desk.Junction.LetGo(work);
         }
         return base.OnDisconnectedAsync(exception);
     }

@@ -26,7 +26,10 @@ public sealed class LoadMeter(StudioDesk desk, TimeProvider time) : Ticker(TimeS
 
     private readonly Dictionary<PortId, Marks> _before = [];
     private readonly ConcurrentDictionary<PortId, WireLoad> _loads = new();
-    private readonly ImmutableDictionary<(PortId Source, MessageKind Kind), int>.Builder _rates = ImmutableDictionary.CreateBuilder<(PortId Source, MessageKind Kind), int>();
+    private readonly ImmutableDictionary<(PortId Source, MessageKind Kind), int>.Builder _rates = ImmutableDictionary.CreateBuilder<
+        (PortId Source, MessageKind Kind),
+        int
+    >();
     private ImmutableArray<Route> _routes = [];
     private Measured _told = Measured.Nothing;
     private int _studio;
@@ -62,17 +65,21 @@ public sealed class LoadMeter(StudioDesk desk, TimeProvider time) : Ticker(TimeS
         foreach (var port in plan.Studio.Ports)
         {
             var meter = plan.Meter(port.Id)!;
-            if (!_before.TryGetValue(port.Id, out var marks)) _before.Add(port.Id, marks = new Marks(meter));
+            if (!_before.TryGetValue(port.Id, out var marks))
+                _before.Add(port.Id, marks = new Marks(meter));
             // What stands in this slot was counted a second ago.
             var bytes = meter.Bytes;
             var now = Math.Max(0, bytes - marks.Bytes[slot]);
             marks.Bytes[slot] = bytes;
             var before = Of(port.Id);
             var load = new WireLoad(now, Math.Max(now, before.Highest));
-            if (load != before) _loads[port.Id] = load;
-            if (port.IsSource) CountKinds(port.Id, meter, marks.Kinds[slot]);
+            if (load != before)
+                _loads[port.Id] = load;
+            if (port.IsSource)
+                CountKinds(port.Id, meter, marks.Kinds[slot]);
         }
-        if (_step % StepsToTell == 0) Tell(state.StudioId, plan.Studio);
+        if (_step % StepsToTell == 0)
+            Tell(state.StudioId, plan.Studio);
     }
 
     private void CountKinds(PortId port, PortMeter meter, long[] marks)
@@ -82,29 +89,40 @@ public sealed class LoadMeter(StudioDesk desk, TimeProvider time) : Ticker(TimeS
             var count = meter.CountOf(kind);
             var now = (int)Math.Clamp(count - marks[(int)kind], 0, int.MaxValue);
             marks[(int)kind] = count;
-            if (now > _rates.GetValueOrDefault((port, kind))) _rates[(port, kind)] = now;
+            if (now > _rates.GetValueOrDefault((port, kind)))
+                _rates[(port, kind)] = now;
         }
     }
 
     /// <summary>What ran on a wire while other routes led there says nothing of those that do now.</summary>
     private void ForgetWhereRoutesChanged(Studio studio)
     {
-        if (studio.Routes == _routes) return;
+        if (studio.Routes == _routes)
+            return;
         var before = _routes.ToLookup(route => route.To);
         var after = studio.Routes.ToLookup(route => route.To);
         foreach (var (port, load) in _loads)
         {
-            if (!before[port].SequenceEqual(after[port])) _loads[port] = load with { Highest = load.Now };
+            if (!before[port].SequenceEqual(after[port]))
+                _loads[port] = load with { Highest = load.Now };
         }
         _routes = studio.Routes;
     }
 
     private void Tell(int studioId, Studio studio)
     {
-        var loads = studio.Ports.Where(port => !port.IsSource && Of(port.Id).Highest > 0).ToImmutableDictionary(port => port.Id, port => (int)Math.Min(Of(port.Id).Highest, int.MaxValue));
+        var loads = studio
+            .Ports.Where(port => !port.IsSource && Of(port.Id).Highest > 0)
+            .ToImmutableDictionary(port => port.Id, port => (int)Math.Min(Of(port.Id).Highest, int.MaxValue));
         var measured = new Measured(_rates.ToImmutable(), loads);
-        if (measured.Rates == _told.Rates && loads.Count == _told.Loads.Count && loads.All(load => _told.Loads.TryGetValue(load.Key, out var told) && told == load.Value)) return;
-        if (desk.TryTell(studioId, measured)) _told = measured;
+        if (
+            measured.Rates == _told.Rates
+            && loads.Count == _told.Loads.Count
+            && loads.All(load => _told.Loads.TryGetValue(load.Key, out var told) && told == load.Value)
+        )
+            return;
+        if (desk.TryTell(studioId, measured))
+            _told = measured;
     }
 
     /// <inheritdoc/>

@@ -41,7 +41,8 @@ public sealed class SpokenLog
 
     private void Hear(SpokeUp spoke)
     {
-        if (spoke.Bytes is [0xF8 or 0xFE, ..]) return;
+        if (spoke.Bytes is [0xF8 or 0xFE, ..])
+            return;
         _unnamed[spoke.Unit] = (spoke, _clock.Now.Microseconds);
         _counts.AddOrUpdate(spoke.Unit, 1, (_, count) => count + 1);
     }
@@ -51,10 +52,20 @@ public sealed class SpokenLog
     /// <param name="room">What is plugged in.</param>
     public IReadOnlyList<Spoken> Latest(Studio studio, RoomState room)
     {
-        var named = _watch.LastFrom().Where(item => studio.FindPort(item.Port) is not null)
-            .Select(item => (Spoken: new Spoken(studio.FindPort(item.Port), null, studio.FindPort(item.Port)!.Value.Label, item.Words), item.At));
-        var unnamed = room.Call.New.Where(unit => _unnamed.ContainsKey(unit.Key))
-            .Select(unit => (Spoken: new Spoken(null, unit, $"{unit.Place}, says “{unit.Says}”", InWords(_unnamed[unit.Key].Spoke.Bytes)), _unnamed[unit.Key].At));
+        var named = _watch
+            .LastFrom()
+            .Where(item => studio.FindPort(item.Port) is not null)
+            .Select(item =>
+                (Spoken: new Spoken(studio.FindPort(item.Port), null, studio.FindPort(item.Port)!.Value.Label, item.Words), item.At)
+            );
+        var unnamed = room
+            .Call.New.Where(unit => _unnamed.ContainsKey(unit.Key))
+            .Select(unit =>
+                (
+                    Spoken: new Spoken(null, unit, $"{unit.Place}, says “{unit.Says}”", InWords(_unnamed[unit.Key].Spoke.Bytes)),
+                    _unnamed[unit.Key].At
+                )
+            );
         return [.. named.Concat(unnamed).OrderByDescending(item => item.At).Take(Shown).Select(item => item.Spoken)];
     }
 

@@ -96,18 +96,25 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
         foreach (var head in heads)
         {
             var bar = (head.Begin + head.End) / 2 / BarTime * BarTime;
-            if (!bars.TryGetValue(bar, out var counts)) bars.Add(bar, counts = []);
-            foreach (var (port, count) in head.Counts) counts[port] = counts.GetValueOrDefault(port) + count;
+            if (!bars.TryGetValue(bar, out var counts))
+                bars.Add(bar, counts = []);
+            foreach (var (port, count) in head.Counts)
+                counts[port] = counts.GetValueOrDefault(port) + count;
         }
         long? since = null;
         for (var i = heads.Count - 1; i >= 0; i--)
         {
-            if (since is { } begun && begun - heads[i].End >= Silence) break;
+            if (since is { } begun && begun - heads[i].End >= Silence)
+                break;
             since = heads[i].Begin;
         }
         return new ReelSketch(
             [.. bars.Select(bar => new ReelBar(bar.Key, [.. bar.Value.Select(count => (count.Key, count.Value))]))],
-            heads.Sum(head => head.Count), heads.Sum(head => (long)head.Length), since, heads.Count > 0 ? heads.Max(head => head.End) : null);
+            heads.Sum(head => head.Count),
+            heads.Sum(head => (long)head.Length),
+            since,
+            heads.Count > 0 ? heads.Max(head => head.End) : null
+        );
     }
 
     /// <summary>Makes a take of a part of the reel.</summary>
@@ -118,17 +125,32 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
     public Problem? Keep(long from, long to, out TakeRow? kept)
     {
         kept = null;
-        if (to <= from) return new Problem("reel", "The part of the reel that was chosen is empty: drag over what you want to keep.");
+        if (to <= from)
+            return new Problem("reel", "The part of the reel that was chosen is empty: drag over what you want to keep.");
         try
         {
             deck.Flush();
             var pages = desk.Store.Pages(desk.State.StudioId, null, from, to);
-            if (pages.Count == 0) return new Problem("reel", deck.Minutes == 0 ? "The reel is off: nothing was kept." : "Nothing came in then.");
+            if (pages.Count == 0)
+                return new Problem("reel", deck.Minutes == 0 ? "The reel is off: nothing was kept." : "Nothing came in then.");
             var take = Read(pages, from, to, out var isCut);
-            if (take.Events.IsEmpty) return new Problem("reel", "Nothing came in then.");
+            if (take.Events.IsEmpty)
+                return new Problem("reel", "Nothing came in then.");
             // The silence around it falls away; the beat stays where it is.
             var first = from + Math.Max(0, take.Events[0].At.Microseconds - 250_000);
-            kept = Add(new TakeRow { StudioId = desk.State.StudioId, Name = NextName(), At = time.GetUtcNow().UtcDateTime, Begin = first, End = to, Steps = "[]", Told = Told(take) }, row => desk.Store.AddTake(row, pages));
+            kept = Add(
+                new TakeRow
+                {
+                    StudioId = desk.State.StudioId,
+                    Name = NextName(),
+                    At = time.GetUtcNow().UtcDateTime,
+                    Begin = first,
+                    End = to,
+                    Steps = "[]",
+                    Told = Told(take),
+                },
+                row => desk.Store.AddTake(row, pages)
+            );
             return isCut ? new Problem("reel", $"It is cut: a take has at most {Take.MostEvents:N0} messages.") : null;
         }
         catch (Exception exception) when (exception is StoreException or TapeException)
@@ -147,8 +169,14 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
         {
             deck.Flush();
             var reel = Reel();
-            return reel.Since is { } since ? Keep(since, reel.Last!.Value + 1, out kept)
-                : new Problem("reel", deck.Minutes == 0 ? "The reel is off: nothing was kept." : "Nothing has been played yet: play, and press this afterwards.");
+            return reel.Since is { } since
+                ? Keep(since, reel.Last!.Value + 1, out kept)
+                : new Problem(
+                    "reel",
+                    deck.Minutes == 0
+                        ? "The reel is off: nothing was kept."
+                        : "Nothing has been played yet: play, and press this afterwards."
+                );
         }
         catch (StoreException exception)
         {
@@ -164,12 +192,32 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
     {
         lock (_gate)
         {
-            if (deck.Now is { } now) return new Problem("record", $"It is recorded already, since {now.Since:HH:mm:ss}: stop that first.");
+            if (deck.Now is { } now)
+                return new Problem("record", $"It is recorded already, since {now.Since:HH:mm:ss}: stop that first.");
             try
             {
                 var begin = at is { } when ? deck.OnTape(when) : deck.NowOnTape;
-                var row = Add(new TakeRow { StudioId = desk.State.StudioId, Name = NextName(), At = time.GetUtcNow().UtcDateTime, Begin = begin, End = begin - 1, Steps = "[]", Told = "being recorded" }, row => desk.Store.AddTake(row, (IReadOnlyList<PageRow>)[]));
-                _ = deck.TryBegin(row, port => ports.Count == 0 ? desk.State.Studio.FindPort(port) is { } source && !source.Device.IsVirtualPort() : ports.Contains(port), ports.Contains);
+                var row = Add(
+                    new TakeRow
+                    {
+                        StudioId = desk.State.StudioId,
+                        Name = NextName(),
+                        At = time.GetUtcNow().UtcDateTime,
+                        Begin = begin,
+                        End = begin - 1,
+                        Steps = "[]",
+                        Told = "being recorded",
+                    },
+                    row => desk.Store.AddTake(row, (IReadOnlyList<PageRow>)[])
+                );
+                _ = deck.TryBegin(
+                    row,
+                    port =>
+                        ports.Count == 0
+                            ? desk.State.Studio.FindPort(port) is { } source && !source.Device.IsVirtualPort()
+                            : ports.Contains(port),
+                    ports.Contains
+                );
                 Chosen = row.Id;
             }
             catch (StoreException exception)
@@ -187,7 +235,8 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
     {
         try
         {
-            if (deck.End() is not { } row) return new Problem("record", "Nothing is recorded at the moment.");
+            if (deck.End() is not { } row)
+                return new Problem("record", "Nothing is recorded at the moment.");
             Close(row);
             return null;
         }
@@ -213,8 +262,20 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
         {
             var take = TakeFiles.Read(name, bytes);
             var title = NameRule.Tidy(NameRule.WithoutHidden(Path.GetFileNameWithoutExtension(name)));
-            if (NameRule.Check(title) is not null) title = "file";
-            brought = Add(new TakeRow { StudioId = desk.State.StudioId, Name = title, At = time.GetUtcNow().UtcDateTime, File = Path.GetFileName(name), Steps = "[]", Told = Told(take) }, row => desk.Store.AddTake(row, bytes));
+            if (NameRule.Check(title) is not null)
+                title = "file";
+            brought = Add(
+                new TakeRow
+                {
+                    StudioId = desk.State.StudioId,
+                    Name = title,
+                    At = time.GetUtcNow().UtcDateTime,
+                    File = Path.GetFileName(name),
+                    Steps = "[]",
+                    Told = Told(take),
+                },
+                row => desk.Store.AddTake(row, bytes)
+            );
             return null;
         }
         catch (RecordingException exception)
@@ -236,7 +297,8 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
         open = null;
         try
         {
-            if (desk.Store.FindTake(id) is not { IsGone: false } row || row.StudioId != desk.State.StudioId) return new Problem("take", "That take is gone: it was thrown away meanwhile.");
+            if (desk.Store.FindTake(id) is not { IsGone: false } row || row.StudioId != desk.State.StudioId)
+                return new Problem("take", "That take is gone: it was thrown away meanwhile.");
             var sign = $"{row.Place} {row.End} {row.Steps}";
             lock (_gate)
             {
@@ -248,11 +310,14 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
                 var steps = TakeJson.Read(row.Steps);
                 var original = OriginalOf(row);
                 var (take, before) = (original, original);
-                foreach (var step in steps.Take(row.Place)) (before, take) = (take, step.Apply(take));
+                foreach (var step in steps.Take(row.Place))
+                    (before, take) = (take, step.Apply(take));
                 open = new OpenTake(row, steps, take, before);
                 _cache.RemoveAll(each => each.Id == id);
-                if (_cache.Count == MostCached) _cache.RemoveAt(0);
-                if (deck.Now?.TakeId != id) _cache.Add((id, sign, open));
+                if (_cache.Count == MostCached)
+                    _cache.RemoveAt(0);
+                if (deck.Now?.TakeId != id)
+                    _cache.Add((id, sign, open));
                 return null;
             }
         }
@@ -271,16 +336,31 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
         // Two windows: one after the other.
         lock (_gate)
         {
-            if (Open(id, out var open) is { } problem) return problem;
-            if (deck.Now?.TakeId == id) return new Problem("take", "It is being recorded: stop that first.");
-            if (step is TidyStep tidy && tidy.How.Check() is { } wrong) return new Problem("tidy", wrong);
+            if (Open(id, out var open) is { } problem)
+                return problem;
+            if (deck.Now?.TakeId == id)
+                return new Problem("take", "It is being recorded: stop that first.");
+            if (step is TidyStep tidy && tidy.How.Check() is { } wrong)
+                return new Problem("tidy", wrong);
             var after = step.Apply(open!.Take);
             if (step is TidyStep && ReferenceEquals(after, open.Take))
-                return new Problem("tidy", TakeNote.Of(open.Take).IsEmpty ? "There are no notes in it that could be moved." : "All notes that are chosen lie on this grid already: nothing was moved.");
-            if (after.Tracks.Length > Take.MostTracks) return new Problem("split", $"That would be {after.Tracks.Length} tracks; a take has at most {Take.MostTracks}.");
-            if (step is SplitStep && after.Tracks.Length == open.Take.Tracks.Length) return new Problem("split", "It is split like that already: every track has one of these alone.");
-            if (after.Events.IsEmpty && !open.Take.Events.IsEmpty) return new Problem("take", "Nothing would be left of it: choose a part with something in it.");
-            if (open.Row.Place >= MostSteps) return new Problem("take", $"So much was done to this take that no more can be kept ({MostSteps} steps). Write it as a file and bring that back.");
+                return new Problem(
+                    "tidy",
+                    TakeNote.Of(open.Take).IsEmpty
+                        ? "There are no notes in it that could be moved."
+                        : "All notes that are chosen lie on this grid already: nothing was moved."
+                );
+            if (after.Tracks.Length > Take.MostTracks)
+                return new Problem("split", $"That would be {after.Tracks.Length} tracks; a take has at most {Take.MostTracks}.");
+            if (step is SplitStep && after.Tracks.Length == open.Take.Tracks.Length)
+                return new Problem("split", "It is split like that already: every track has one of these alone.");
+            if (after.Events.IsEmpty && !open.Take.Events.IsEmpty)
+                return new Problem("take", "Nothing would be left of it: choose a part with something in it.");
+            if (open.Row.Place >= MostSteps)
+                return new Problem(
+                    "take",
+                    $"So much was done to this take that no more can be kept ({MostSteps} steps). Write it as a file and bring that back."
+                );
             return Set(open.Row, row =>
             {
                 row.Steps = TakeJson.Write(open.Steps.Take(row.Place).Append(step));
@@ -299,9 +379,12 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
         // Two windows: one after the other.
         lock (_gate)
         {
-            if (Open(id, out var open) is { } problem) return problem;
-            if (open!.Row.Place + by < 0) return new Problem("take", "There is nothing to take back in this take: this is how it was recorded.");
-            if (open.Row.Place + by > open.Steps.Length) return new Problem("take", "There is nothing to make again in this take.");
+            if (Open(id, out var open) is { } problem)
+                return problem;
+            if (open!.Row.Place + by < 0)
+                return new Problem("take", "There is nothing to take back in this take: this is how it was recorded.");
+            if (open.Row.Place + by > open.Steps.Length)
+                return new Problem("take", "There is nothing to make again in this take.");
             return Set(open.Row, row =>
             {
                 row.Place += by;
@@ -319,7 +402,8 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
         // Two windows: one after the other.
         lock (_gate)
         {
-            if (Open(id, out var open) is { } problem) return problem;
+            if (Open(id, out var open) is { } problem)
+                return problem;
             var tidy = NameRule.Tidy(name ?? "");
             return NameRule.Check(tidy) is { } wrong ? new Problem("name", wrong) : Set(open!.Row, row => row.Name = tidy);
         }
@@ -334,9 +418,13 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
         // Two windows: one after the other.
         lock (_gate)
         {
-            if (deck.Now?.TakeId == id) return new Problem("take", "It is being recorded: stop that first.");
-            if (away && Playing == id) desk.Junction.StopTake();
-            return desk.Store.FindTake(id) is { } row && row.StudioId == desk.State.StudioId ? Set(row, each => each.IsGone = away) : new Problem("take", "That take is gone for good.");
+            if (deck.Now?.TakeId == id)
+                return new Problem("take", "It is being recorded: stop that first.");
+            if (away && Playing == id)
+                desk.Junction.StopTake();
+            return desk.Store.FindTake(id) is { } row && row.StudioId == desk.State.StudioId
+                ? Set(row, each => each.IsGone = away)
+                : new Problem("take", "That take is gone for good.");
         }
     }
 
@@ -346,7 +434,8 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
     /// <returns>What a person should know; null if nothing.</returns>
     public Problem? Play(int id, PlayHow how)
     {
-        if (Open(id, out var open) is { } problem) return problem;
+        if (Open(id, out var open) is { } problem)
+            return problem;
         (Playing, Chosen, PlayedBy) = (id, id, (open!.Take.Tempo, how.InStep));
         return desk.Play(open.Take, how with { Own = how.Own ?? desk.OwnPort });
     }
@@ -355,10 +444,13 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
     private Take OriginalOf(TakeRow row)
     {
         var sign = $"{row.Begin} {row.End}";
-        if (_originals.TryGetValue(row.Id, out var known) && known.Sign == sign) return known.Take;
+        if (_originals.TryGetValue(row.Id, out var known) && known.Sign == sign)
+            return known.Take;
         var take = Original(row, desk.Store.Pages(row.StudioId, row.Id));
-        if (_originals.Count >= MostCached) _originals.Clear();
-        if (deck.Now?.TakeId != row.Id) _originals[row.Id] = (sign, take);
+        if (_originals.Count >= MostCached)
+            _originals.Clear();
+        if (deck.Now?.TakeId != row.Id)
+            _originals[row.Id] = (sign, take);
         return take;
     }
 
@@ -372,9 +464,17 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
 
     private static Take Original(TakeRow row, IReadOnlyList<PageRow> pages)
     {
-        if (row.File is { } file) return TakeFiles.Read(file, [.. pages.SelectMany(page => page.Data)]);
+        if (row.File is { } file)
+            return TakeFiles.Read(file, [.. pages.SelectMany(page => page.Data)]);
         // What was cut off by a kill, or is being recorded, goes as far as its pages do.
-        return Read(pages, row.Begin, row.End >= row.Begin ? row.End : pages.Count > 0 ? pages.Max(page => page.End) + 1 : row.Begin, out _);
+        return Read(
+            pages,
+            row.Begin,
+            row.End >= row.Begin ? row.End
+                : pages.Count > 0 ? pages.Max(page => page.End) + 1
+                : row.Begin,
+            out _
+        );
     }
 
     /// <summary>Ends takes that were recorded when Weiche was stopped.</summary>
@@ -383,7 +483,8 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
     {
         foreach (var row in rows)
         {
-            if (row.File is not null || row.End >= row.Begin || deck.Now?.TakeId == row.Id) continue;
+            if (row.File is not null || row.End >= row.Begin || deck.Now?.TakeId == row.Id)
+                continue;
             row.End = desk.Store.PageHeads(row.StudioId, row.Id).Select(page => page.End + 1).Append(row.Begin).Max();
             try
             {
@@ -407,13 +508,18 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
                 TakeWork.Record => deck.Now is null ? Record([], at) : StopRecording(),
                 TakeWork.Keep => KeepSinceSilence(out _),
                 _ when desk.Junction.Played.Plays => StopPlaying(),
-                _ => Chosen is { } id ? Play(id, new PlayHow(MidiSpan.Zero)) : new Problem("play", "No take was chosen that could be played: choose one on Takes (6)."),
+                _ => Chosen is { } id
+                    ? Play(id, new PlayHow(MidiSpan.Zero))
+                    : new Problem("play", "No take was chosen that could be played: choose one on Takes (6)."),
             };
-            if (problem is not null) desk.Say(problem.Sentence);
+            if (problem is not null)
+                desk.Say(problem.Sentence);
         }
-        if (deck.Ended == _ended) return;
+        if (deck.Ended == _ended)
+            return;
         _ended = deck.Ended;
-        if (_ended is null) return;
+        if (_ended is null)
+            return;
         desk.Say(_ended);
         try
         {
@@ -434,14 +540,16 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
     private static Take Read(IEnumerable<PageRow> pages, long from, long to, out bool isCut)
     {
         var reader = new TapeTake(new MidiTime(from), new MidiTime(to));
-        foreach (var page in pages) TapePage.Read(page.Data, reader);
+        foreach (var page in pages)
+            TapePage.Read(page.Data, reader);
         isCut = reader.IsCut;
         return reader.Make(new MidiSpan(Math.Max(0, to - from)));
     }
 
     private TakeRow Add(TakeRow row, Func<TakeRow, TakeRow> add)
     {
-        if (desk.Store.Takes(row.StudioId).Count(each => !each.IsGone) >= MostTakes) throw new StoreException($"There are {MostTakes} takes already: throw some away first.");
+        if (desk.Store.Takes(row.StudioId).Count(each => !each.IsGone) >= MostTakes)
+            throw new StoreException($"There are {MostTakes} takes already: throw some away first.");
         var added = add(row);
         Chosen = added.Id;
         desk.Touch();
@@ -479,7 +587,14 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
     private string NextName()
     {
         var rows = desk.Store.Takes(desk.State.StudioId);
-        var number = rows.Select(row => row.Name.StartsWith("Take ", StringComparison.Ordinal) && int.TryParse(row.Name.AsSpan(5), NumberStyles.None, CultureInfo.InvariantCulture, out var taken) ? taken : 0).DefaultIfEmpty(0).Max();
+        var number = rows.Select(row =>
+                row.Name.StartsWith("Take ", StringComparison.Ordinal)
+                && int.TryParse(row.Name.AsSpan(5), NumberStyles.None, CultureInfo.InvariantCulture, out var taken)
+                    ? taken
+                    : 0
+            )
+            .DefaultIfEmpty(0)
+            .Max();
         return string.Create(CultureInfo.InvariantCulture, $"Take {number + 1}");
     }
 
@@ -489,8 +604,11 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
         var sizes = take.Events.CountBy(each => each.Track).ToDictionary();
         var names = take.Tracks.Index().Where(track => sizes.ContainsKey(track.Index)).Select(track => track.Item.Name).Distinct().ToList();
         var what = names.Count <= 2 ? string.Join(", ", names) : $"{names.Count} tracks";
-        if (take.Events.IsEmpty) return "nothing was played";
-        if (take.Events.All(each => each.Exclusive is not null)) return $"{what} · {Words.Count(take.Events.Length)} system exclusive, {Words.Count(take.Events.Sum(each => (long)each.Length))} bytes";
+        if (take.Events.IsEmpty)
+            return "nothing was played";
+        if (take.Events.All(each => each.Exclusive is not null))
+            return $"{what} · {Words.Count(take.Events.Length)} system exclusive, "
+                + $"{Words.Count(take.Events.Sum(each => (long)each.Length))} bytes";
         return $"{what} · {LengthOf(take.Length)}";
     }
 
@@ -498,6 +616,8 @@ public sealed class TakeShelf(StudioDesk desk, TapeDeck deck, TimeProvider time)
     internal static string LengthOf(MidiSpan length)
     {
         var seconds = length.Microseconds / 1_000_000;
-        return seconds >= 3600 ? string.Create(CultureInfo.InvariantCulture, $"{seconds / 3600}:{seconds / 60 % 60:D2}:{seconds % 60:D2}") : string.Create(CultureInfo.InvariantCulture, $"{seconds / 60}:{seconds % 60:D2}");
+        return seconds >= 3600
+            ? string.Create(CultureInfo.InvariantCulture, $"{seconds / 3600}:{seconds / 60 % 60:D2}:{seconds % 60:D2}")
+            : string.Create(CultureInfo.InvariantCulture, $"{seconds / 60}:{seconds % 60:D2}");
     }
 }

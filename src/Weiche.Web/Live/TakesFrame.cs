@@ -16,7 +16,18 @@ namespace Weiche.Web.Live;
 /// <param name="Rate">So many tenths of a millisecond further with each millisecond.</param>
 /// <param name="Said">Where it is in words: "17.1".</param>
 /// <param name="Reel">Counts up with what is written down.</param>
-public sealed record TakesFrame(string? Records, int? RecordedTake, string Count, bool Plays, bool Waits, int? PlayedTake, double Place, double Rate, string Said, long Reel)
+public sealed record TakesFrame(
+    string? Records,
+    int? RecordedTake,
+    string Count,
+    bool Plays,
+    bool Waits,
+    int? PlayedTake,
+    double Place,
+    double Rate,
+    string Said,
+    long Reel
+)
 {
     /// <summary>What there is now.</summary>
     /// <param name="desk">The running studio.</param>
@@ -25,16 +36,38 @@ public sealed record TakesFrame(string? Records, int? RecordedTake, string Count
     public static TakesFrame Of(StudioDesk desk, TakeShelf shelf, TapeDeck deck)
     {
         var (recording, played) = (deck.Now, desk.Junction.Played);
-        var count = recording is null ? "" : string.Create(CultureInfo.InvariantCulture, $"{Words.Count(recording.Count)} messages{(recording.Missing > 0 ? $", {Words.Count(recording.Missing)} missing" : "")}");
+        var count = recording is null
+            ? ""
+            : string.Create(
+                CultureInfo.InvariantCulture,
+                $"{Words.Count(recording.Count)} messages{(recording.Missing > 0 ? $", {Words.Count(recording.Missing)} missing" : "")}"
+            );
         var since = recording is null ? null : TakeShelf.LengthOf(new MidiSpan(deck.NowOnTape - recording.Begin));
-        if (!played.Plays || shelf.Playing is not { } id) return new TakesFrame(since, recording?.TakeId, count, false, false, null, 0, 0, "", deck.Written);
+        if (!played.Plays || shelf.Playing is not { } id)
+            return new TakesFrame(since, recording?.TakeId, count, false, false, null, 0, 0, "", deck.Written);
         var now = desk.Junction.Clock.Now;
         var place = played.Place + played.Rate * Math.Max(0, (now - played.At).Microseconds);
         var (tempo, inStep) = shelf.PlayedBy;
         // What goes in step counts pulses.
         var at = inStep ? tempo.TimeAt(place / Tempo.PulsesABeat) : new MidiSpan((long)place);
-        var rate = !played.Waits && played.Rate > 0 ? inStep ? played.Rate / Tempo.PulsesABeat * 60_000_000 / tempo.BpmAt(at) : played.Rate : 0;
+        var rate =
+            !played.Waits && played.Rate > 0
+                ? inStep
+                    ? played.Rate / Tempo.PulsesABeat * 60_000_000 / tempo.BpmAt(at)
+                    : played.Rate
+                : 0;
         var music = tempo.PlaceAt(at);
-        return new TakesFrame(since, recording?.TakeId, count, true, played.Waits, id, at.Microseconds / 100.0, rate * 10, string.Create(CultureInfo.InvariantCulture, $"{music.Bar}.{music.Beat}"), deck.Written);
+        return new TakesFrame(
+            since,
+            recording?.TakeId,
+            count,
+            true,
+            played.Waits,
+            id,
+            at.Microseconds / 100.0,
+            rate * 10,
+            string.Create(CultureInfo.InvariantCulture, $"{music.Bar}.{music.Beat}"),
+            deck.Written
+        );
     }
 }

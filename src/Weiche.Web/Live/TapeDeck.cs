@@ -17,11 +17,11 @@ namespace Weiche.Web.Live;
 public sealed record RecordingNow(int TakeId, long Begin, DateTimeOffset Since, int Count, long Missing);
 
 /// <summary>
-/// Reads the engine's tap and writes down on tape what comes in: on the reel always, on a take while it is recorded. It looks on; nothing ever waits
-/// for it, and what it cannot follow is counted as missing.
+/// Reads the engine's tap and writes down on tape what comes in: on the reel always, on a take while it is recorded. It looks on; nothing
+/// ever waits for it, and what it cannot follow is counted as missing.
 /// </summary>
-/// <remarks>A thread of its own reads; another writes to the database, four times a second. So a disk that is slow costs nothing but memory, and of
-/// that no more than <see cref="MostUnwritten"/>.</remarks>
+/// <remarks>A thread of its own reads; another writes to the database, four times a second. So a disk that is slow costs nothing but
+/// memory, and of that no more than <see cref="MostUnwritten"/>.</remarks>
 public sealed class TapeDeck : Ticker
 {
     private const int ReadMilliseconds = 15;
@@ -51,6 +51,7 @@ public sealed class TapeDeck : Ticker
     private long _trimmed;
     private int _failures;
     private MidiTime _last;
+
     // Of the message that is read: a system exclusive's bytes come right after it.
     private PortId _cameFrom;
     private MidiMessage _exclusive;
@@ -76,8 +77,14 @@ public sealed class TapeDeck : Ticker
         _epoch = OnTape(desk.Junction.Clock.TimeOfDay(MidiTime.Zero).UtcDateTime);
         _reel = new Tape(this, null);
         _next = desk.Junction.Tap.Published;
-        _reader = new Thread(ReadOn) { IsBackground = true, Name = "Weiche reel", Priority = ThreadPriority.AboveNormal };
-        lock (_gate) OpenStudio();
+        _reader = new Thread(ReadOn)
+        {
+            IsBackground = true,
+            Name = "Weiche reel",
+            Priority = ThreadPriority.AboveNormal,
+        };
+        lock (_gate)
+            OpenStudio();
         _reader.Start();
     }
 
@@ -95,7 +102,10 @@ public sealed class TapeDeck : Ticker
     {
         get
         {
-            lock (_gate) return _recording is { } now ? new RecordingNow(now.Take.Id, now.Take.Begin, Local(now.Take.Begin), now.Count, now.Missing) : null;
+            lock (_gate)
+                return _recording is { } now
+                    ? new RecordingNow(now.Take.Id, now.Take.Begin, Local(now.Take.Begin), now.Count, now.Missing)
+                    : null;
         }
     }
 
@@ -115,7 +125,11 @@ public sealed class TapeDeck : Ticker
 
     /// <summary>A moment of a tape as time of day.</summary>
     /// <param name="at">µs since 1970, UTC.</param>
-    public DateTimeOffset Local(long at) => TimeZoneInfo.ConvertTime(new DateTimeOffset(DateTime.UnixEpoch.AddTicks(at * TimeSpan.TicksPerMicrosecond), TimeSpan.Zero), _time.LocalTimeZone);
+    public DateTimeOffset Local(long at) =>
+        TimeZoneInfo.ConvertTime(
+            new DateTimeOffset(DateTime.UnixEpoch.AddTicks(at * TimeSpan.TicksPerMicrosecond), TimeSpan.Zero),
+            _time.LocalTimeZone
+        );
 
     /// <summary>Sets how far the reel goes back.</summary>
     /// <param name="minutes">Minutes; 0 for none at all: what is on it is forgotten.</param>
@@ -128,7 +142,8 @@ public sealed class TapeDeck : Ticker
             lock (_gate)
             {
                 Volatile.Write(ref _minutes, minutes);
-                if (minutes == 0) _reel.Forget();
+                if (minutes == 0)
+                    _reel.Forget();
             }
             Trim(force: true);
         }
@@ -140,7 +155,8 @@ public sealed class TapeDeck : Ticker
     {
         lock (_writing)
         {
-            lock (_gate) _reel.Forget();
+            lock (_gate)
+                _reel.Forget();
             _desk.Store.TrimReel(_studioId, long.MaxValue);
         }
     }
@@ -154,7 +170,8 @@ public sealed class TapeDeck : Ticker
     {
         lock (_gate)
         {
-            if (_recording is not null) return false;
+            if (_recording is not null)
+                return false;
             Ended = null;
             _recording = new Recording(take, sources, destinations);
             _take = new Tape(this, take.Id);
@@ -174,12 +191,14 @@ public sealed class TapeDeck : Ticker
             Read();
             lock (_gate)
             {
-                if (_recording is not { } recording) return null;
+                if (_recording is not { } recording)
+                    return null;
                 take = recording.Take;
                 take.End = NowOnTape;
             }
             WriteOut();
-            lock (_gate) (_recording, _take) = (null, null);
+            lock (_gate)
+                (_recording, _take) = (null, null);
         }
         return take;
     }
@@ -200,16 +219,18 @@ public sealed class TapeDeck : Ticker
     {
         lock (_gate)
         {
-            if (_desk.State.StudioId != _studioId) OpenStudio();
+            if (_desk.State.StudioId != _studioId)
+                OpenStudio();
             FollowBeat();
             int count;
             do
             {
                 count = _desk.Junction.Tap.Read(ref _next, _buffer, out var lost);
-                if (lost > 0) Lose(lost);
-                foreach (ref readonly var record in _buffer.AsSpan(0, count)) Take(record);
-            }
-            while (count == _buffer.Length);
+                if (lost > 0)
+                    Lose(lost);
+                foreach (ref readonly var record in _buffer.AsSpan(0, count))
+                    Take(record);
+            } while (count == _buffer.Length);
         }
     }
 
@@ -228,12 +249,14 @@ public sealed class TapeDeck : Ticker
         catch (StoreException exception)
         {
             Fault = exception.Message;
-            // What cannot be written for a moment is kept for the next. A recording that cannot be kept for longer says so and stops; what there is of
-            // it stays, and playing goes on.
-            if (++_failures < MostFailures) return;
+            // What cannot be written for a moment is kept for the next. A recording that cannot be kept for longer says so and stops; what
+            // there is of it stays, and playing goes on.
+            if (++_failures < MostFailures)
+                return;
             lock (_gate)
             {
-                if (_recording is null) return;
+                if (_recording is null)
+                    return;
                 Ended = $"Recording stopped: {exception.Message} What was written down before is kept.";
                 (_recording, _take) = (null, null);
             }
@@ -268,10 +291,12 @@ public sealed class TapeDeck : Ticker
     private void OpenStudio()
     {
         // What is not written yet belongs to the studio that was open.
-        if (_studioId > 0) _leftOver.AddRange([.. _reel.TakeUnwritten(_studioId), .. _take?.TakeUnwritten(_studioId) ?? []]);
+        if (_studioId > 0)
+            _leftOver.AddRange([.. _reel.TakeUnwritten(_studioId), .. _take?.TakeUnwritten(_studioId) ?? []]);
         _studioId = _desk.State.StudioId;
         _reel.Forget();
-        if (_recording is not null) Ended = "Recording stopped: another studio was opened. What was recorded is kept.";
+        if (_recording is not null)
+            Ended = "Recording stopped: another studio was opened. What was recorded is kept.";
         (_recording, _take) = (null, null);
         _next = _desk.Junction.Tap.Published;
         try
@@ -288,15 +313,19 @@ public sealed class TapeDeck : Ticker
     {
         var isMade = _isMade;
         _isMade = record.Event == TapEvent.Made;
-        if (record.IsBeginning) _last = record.Time;
+        if (record.IsBeginning)
+            _last = record.Time;
         switch (record.Event)
         {
             case TapEvent.Came:
                 // The time is kept by the clock that is master, and written down as such.
                 _wanted = !record.Message.IsBackground;
-                if (!_wanted) return;
-                if (record.Message.Status == 0xF0) _exclusive = record.Message;
-                else Came(record.Port, record.Message, default);
+                if (!_wanted)
+                    return;
+                if (record.Message.Status == 0xF0)
+                    _exclusive = record.Message;
+                else
+                    Came(record.Port, record.Message, default);
                 _cameFrom = record.Port;
                 break;
             case TapEvent.Played:
@@ -304,12 +333,16 @@ public sealed class TapeDeck : Ticker
                 break;
             case TapEvent.Exclusive:
                 _body = _desk.Junction.Tap.ReadExclusive(record);
-                if (_body is null) Lose(1);
-                else if (_wanted) Came(_cameFrom, _exclusive, _body);
+                if (_body is null)
+                    Lose(1);
+                else if (_wanted)
+                    Came(_cameFrom, _exclusive, _body);
                 break;
             case TapEvent.Delivered when _recording is { } recording && recording.Destinations(record.Port):
-                if (record.Message.IsBackground || (isMade && record.Message.Status == 0xF0)) return;
-                if (record.Message.Status == 0xF0 && _body is null) return;
+                if (record.Message.IsBackground || (isMade && record.Message.Status == 0xF0))
+                    return;
+                if (record.Message.Status == 0xF0 && _body is null)
+                    return;
                 Write(_take!, record.Port, true, record.Message, record.Message.Status == 0xF0 ? _body : default);
                 recording.Count++;
                 break;
@@ -320,22 +353,30 @@ public sealed class TapeDeck : Ticker
     {
         // What comes out of a virtual port was played somewhere else, but what another program sends to it was not.
         var port = _desk.State.Studio.FindPort(source);
-        if (port is { IsSource: false, Device: var published }) source = published.FirstPort(PortDirection.Source) ?? source;
-        else if (port?.Device.IsVirtualPort() == true) port = null;
-        if (_minutes > 0 && port is not null) Write(_reel, source, false, message, body);
-        if (_recording is not { } recording || !recording.Sources(source) || OnTape(_last) < recording.Take.Begin) return;
+        if (port is { IsSource: false, Device: var published })
+            source = published.FirstPort(PortDirection.Source) ?? source;
+        else if (port?.Device.IsVirtualPort() == true)
+            port = null;
+        if (_minutes > 0 && port is not null)
+            Write(_reel, source, false, message, body);
+        if (_recording is not { } recording || !recording.Sources(source) || OnTape(_last) < recording.Take.Begin)
+            return;
         Write(_take!, source, false, message, body);
         recording.Count++;
     }
 
     private void Write(Tape tape, PortId port, bool wentOut, in MidiMessage message, ReadOnlySpan<byte> body) =>
-        tape.Write(new MidiTime(OnTape(_last)), port, wentOut, message, body, () => _desk.State.Studio.FindPort(port)?.Name ?? "a port that is gone");
+        tape.Write(new MidiTime(OnTape(_last)), port, wentOut, message, body, () =>
+            _desk.State.Studio.FindPort(port)?.Name ?? "a port that is gone"
+        );
 
     private void Lose(long records)
     {
         _body = null;
-        if (_minutes > 0) _reel.Missing(new MidiTime(OnTape(_last)), records);
-        if (_recording is not { } recording) return;
+        if (_minutes > 0)
+            _reel.Missing(new MidiTime(OnTape(_last)), records);
+        if (_recording is not { } recording)
+            return;
         _take!.Missing(new MidiTime(OnTape(_last)), records);
         recording.Missing += records;
     }
@@ -345,8 +386,16 @@ public sealed class TapeDeck : Ticker
         var (time, studio) = (_desk.Junction.Time, _desk.State.Studio);
         var lineup = _desk.Junction.InForce is { } id ? studio.NameOf(id) : "";
         var runs = time.State is TimeState.Running or TimeState.Coasting;
-        var beat = runs ? new TapeBeat(new MidiTime(OnTape(time.At)), time.IsPlaying || time.Begins ? time.Position : time.Grid, time.Bar.Beats, time.Bar.Unit) : default;
-        if (_minutes > 0) _reel.Follow(beat, runs, lineup);
+        var beat = runs
+            ? new TapeBeat(
+                new MidiTime(OnTape(time.At)),
+                time.IsPlaying || time.Begins ? time.Position : time.Grid,
+                time.Bar.Beats,
+                time.Bar.Unit
+            )
+            : default;
+        if (_minutes > 0)
+            _reel.Follow(beat, runs, lineup);
         _take?.Follow(beat, runs, lineup);
     }
 
@@ -359,13 +408,17 @@ public sealed class TapeDeck : Ticker
         lock (_gate)
         {
             rows = [.. _reel.TakeUnwritten(_studioId), .. _take?.TakeUnwritten(_studioId) ?? []];
-            if (_recording?.Take is { } take && take.End >= take.Begin) ended = take;
+            if (_recording?.Take is { } take && take.End >= take.Begin)
+                ended = take;
         }
         try
         {
-            if (rows.Count > 0) _desk.Store.WritePages(rows);
-            if (rows.Count > 0) Written++;
-            if (ended is not null) _desk.Store.SetTake(ended);
+            if (rows.Count > 0)
+                _desk.Store.WritePages(rows);
+            if (rows.Count > 0)
+                Written++;
+            if (ended is not null)
+                _desk.Store.SetTake(ended);
         }
         catch (StoreException)
         {
@@ -388,7 +441,8 @@ public sealed class TapeDeck : Ticker
         }
         try
         {
-            if (rows.Count > 0) _desk.Store.WritePages(rows);
+            if (rows.Count > 0)
+                _desk.Store.WritePages(rows);
         }
         catch (StoreException)
         {
@@ -399,7 +453,8 @@ public sealed class TapeDeck : Ticker
     private void Trim(bool force)
     {
         var now = NowOnTape;
-        if (!force && now - _trimmed < PageTime.Microseconds * 2) return;
+        if (!force && now - _trimmed < PageTime.Microseconds * 2)
+            return;
         _trimmed = now;
         _desk.Store.TrimReel(_studioId, Minutes == 0 ? long.MaxValue : now - Minutes * 60_000_000L);
     }
@@ -422,7 +477,8 @@ public sealed class TapeDeck : Ticker
             var page = PageFor(at);
             if (!_tracks.TryGetValue((port, wentOut), out var track))
             {
-                if (_tracks.Count == TapePage.MostTracks) return;
+                if (_tracks.Count == TapePage.MostTracks)
+                    return;
                 _tracks.Add((port, wentOut), track = _tracks.Count);
                 page.Name(track, port.Value, wentOut, name());
             }
@@ -442,20 +498,24 @@ public sealed class TapeDeck : Ticker
             if (lineup != _lineup)
             {
                 _lineup = lineup;
-                if (_page is { } page && lineup.Length > 0) page.WriteLineup(new MidiTime(deck.NowOnTape), lineup);
+                if (_page is { } page && lineup.Length > 0)
+                    page.WriteLineup(new MidiTime(deck.NowOnTape), lineup);
                 _isNew |= _page is not null;
             }
             if (!runs)
             {
-                if (_ran) _page?.WriteStill(new MidiTime(deck.NowOnTape));
+                if (_ran)
+                    _page?.WriteStill(new MidiTime(deck.NowOnTape));
                 (_ran, _pulse) = (false, long.MinValue);
                 return;
             }
             (_ran, _beat) = (true, beat);
             // What is recorded has its beat even where nothing is played.
-            if (_page is null && takeId is not null) _ = PageFor(new MidiTime(deck.NowOnTape));
+            if (_page is null && takeId is not null)
+                _ = PageFor(new MidiTime(deck.NowOnTape));
             // Once a beat is enough: between two it goes evenly.
-            if (_page is null || (_pulse != long.MinValue && beat.Pulse >= _pulse && beat.Pulse < _pulse + Tempo.PulsesABeat)) return;
+            if (_page is null || (_pulse != long.MinValue && beat.Pulse >= _pulse && beat.Pulse < _pulse + Tempo.PulsesABeat))
+                return;
             _page.Write(beat);
             _isNew = true;
             _pulse = beat.Pulse;
@@ -473,11 +533,14 @@ public sealed class TapeDeck : Ticker
         {
             List<PageRow> rows = [.. _unwritten];
             _unwritten.Clear();
-            if (_page is not null && _isNew) rows.Add(_row!.Fill(_page));
+            if (_page is not null && _isNew)
+                rows.Add(_row!.Fill(_page));
             _isNew = false;
-            foreach (var row in rows) row.StudioId = studioId;
+            foreach (var row in rows)
+                row.StudioId = studioId;
             // With nothing more to come the page ends: else what comes much later would stand on it.
-            if (_page is { } page && deck.NowOnTape - page.Begin.Microseconds > PageTime.Microseconds) Close();
+            if (_page is { } page && deck.NowOnTape - page.Begin.Microseconds > PageTime.Microseconds)
+                Close();
             return rows;
         }
 
@@ -494,16 +557,25 @@ public sealed class TapeDeck : Ticker
         {
             if (_page is { } open && (open.Length >= PageLength || at - open.Begin >= PageTime))
             {
-                if (_isNew) _unwritten.Add(_row!.Fill(open));
+                if (_isNew)
+                    _unwritten.Add(_row!.Fill(open));
                 Close();
             }
-            if (_page is { } page) return page;
+            if (_page is { } page)
+                return page;
             _page = new TapePage(at);
             _isNew = true;
-            _row = new PageRow { TakeId = takeId, Ports = "", Data = [] };
+            _row = new PageRow
+            {
+                TakeId = takeId,
+                Ports = "",
+                Data = [],
+            };
             // Each page can be read by itself.
-            if (_lineup.Length > 0) _page.WriteLineup(at, _lineup);
-            if (_ran) _page.Write(_beat);
+            if (_lineup.Length > 0)
+                _page.WriteLineup(at, _lineup);
+            if (_ran)
+                _page.Write(_beat);
             _pulse = _ran ? _beat.Pulse : long.MinValue;
             return _page;
         }

@@ -14,7 +14,8 @@ public abstract class Ticker(TimeSpan interval, TimeProvider time) : BackgroundS
         using var timer = new PeriodicTimer(interval, time);
         try
         {
-            while (await timer.WaitForNextTickAsync(stoppingToken)) Tick();
+            while (await timer.WaitForNextTickAsync(stoppingToken))
+                Tick();
         }
         catch (OperationCanceledException)
         {

@@ -10,8 +10,8 @@ namespace Weiche.Web.Live;
 /// <param name="Bpm">The tempo: "96.0"; empty as long as there is no telling.</param>
 /// <param name="Place">Bar and beat: "17.3"; empty while it is not running.</param>
 /// <param name="Master">Who keeps it.</param>
-/// <param name="Look">How it looks: "none", "waits" for a clock that has not come yet, "silent" for one that fell silent while it ran, "coasting",
-/// "running", "counting" or "playing".</param>
+/// <param name="Look">How it looks: "none", "waits" for a clock that has not come yet, "silent" for one that fell silent while it ran,
+/// "coasting", "running", "counting" or "playing".</param>
 /// <param name="Beat">Counts up with each beat: the lamp lights up.</param>
 /// <param name="IsFirst">Whether the beat is the first of a bar.</param>
 /// <param name="IsHeld">Whether the beat is held, to be let go on the downbeat.</param>
@@ -19,40 +19,61 @@ namespace Weiche.Web.Live;
 public sealed record TimeLamp(string Bpm, string Place, string Master, string Look, long Beat, bool IsFirst, bool IsHeld, string Tempo)
 {
     /// <summary>What it says where there is room for more.</summary>
-    public string Title => Look switch
-    {
-        "none" => "Time (k): nobody keeps the time",
-        "waits" => $"Time (k): {Master} keeps the time, and nothing has come from it yet",
-        "silent" => $"Time (k): {Master} keeps the time, and has fallen silent",
-        "coasting" => $"Time (k): {Master} has fallen silent; the time goes on at its last tempo",
-        "counting" => $"Time (k): {Master}, {Bpm} bpm; about to begin",
-        "playing" => $"Time (k): {Master}, {Bpm} bpm; bar and beat {Place}. g stops",
-        _ => $"Time (k): {Master}, {Bpm} bpm. g starts",
-    };
+    public string Title =>
+        Look switch
+        {
+            "none" => "Time (k): nobody keeps the time",
+            "waits" => $"Time (k): {Master} keeps the time, and nothing has come from it yet",
+            "silent" => $"Time (k): {Master} keeps the time, and has fallen silent",
+            "coasting" => $"Time (k): {Master} has fallen silent; the time goes on at its last tempo",
+            "counting" => $"Time (k): {Master}, {Bpm} bpm; about to begin",
+            "playing" => $"Time (k): {Master}, {Bpm} bpm; bar and beat {Place}. g stops",
+            _ => $"Time (k): {Master}, {Bpm} bpm. g starts",
+        };
 
     /// <summary>What it says where it stands: "no clock" and nothing else as long as there is none.</summary>
-    public string Said => Look switch { "none" => "no clock", "waits" => "waits", "silent" => "silent", _ => Place };
+    public string Said =>
+        Look switch
+        {
+            "none" => "no clock",
+            "waits" => "waits",
+            "silent" => "silent",
+            _ => Place,
+        };
 
     /// <summary>The lamp of a running studio.</summary>
     /// <param name="desk">The studio.</param>
     public static TimeLamp Of(StudioDesk desk)
     {
         var (time, studio) = (desk.Junction.Time, desk.Junction.Compiled.Studio);
-        if (time.Master is not { } master) return new TimeLamp("", "", "", "none", 0, false, false, time.Tempo.Digits);
+        if (time.Master is not { } master)
+            return new TimeLamp("", "", "", "none", 0, false, false, time.Tempo.Digits);
         var runs = time.State is TimeState.Running or TimeState.Coasting;
         // Pulses that have passed since the last that was told.
-        var since = runs && time.Interval > 0 ? Math.Clamp((long)((desk.Junction.Clock.Now - time.At).Microseconds / time.Interval), 0, Core.Pulse.Tempo.PulsesABeat) : 0;
+        var since =
+            runs && time.Interval > 0
+                ? Math.Clamp((long)((desk.Junction.Clock.Now - time.At).Microseconds / time.Interval), 0, Core.Pulse.Tempo.PulsesABeat)
+                : 0;
         var (bar, beat) = time.Bar.Of(time.Grid + since);
         var look = time.State switch
         {
             TimeState.Coasting => "coasting",
             TimeState.Silent => time.IsPlaying ? "silent" : "waits",
-            _ => time.IsPlaying ? "playing" : time.Begins ? "counting" : "running",
+            _ => time.IsPlaying ? "playing"
+            : time.Begins ? "counting"
+            : "running",
         };
         var place = time.IsPlaying || time.Begins ? string.Create(CultureInfo.InvariantCulture, $"{(bar > 0 ? bar : bar - 1)}.{beat}") : "";
         return new TimeLamp(
-            time.Bpm > 0 ? time.Bpm.ToString("F1", CultureInfo.InvariantCulture) : "", place, master.NameIn(studio), look,
-            runs ? bar * BarForm.MostBeats + beat : 0, beat == 1, time.IsHeld, time.Tempo.Digits);
+            time.Bpm > 0 ? time.Bpm.ToString("F1", CultureInfo.InvariantCulture) : "",
+            place,
+            master.NameIn(studio),
+            look,
+            runs ? bar * BarForm.MostBeats + beat : 0,
+            beat == 1,
+            time.IsHeld,
+            time.Tempo.Digits
+        );
     }
 }
 
@@ -83,12 +104,21 @@ public sealed record ClocksFrame(IReadOnlyList<ClockFrame> Clocks, IReadOnlyList
             var dots = new List<double[]>();
             foreach (var dot in clock.Dots)
             {
-                if ((report.At - dot.At).Milliseconds <= Shown) dots.Add([Math.Round((report.At - dot.At).Milliseconds), Math.Round(dot.Off, 3)]);
+                if ((report.At - dot.At).Milliseconds <= Shown)
+                    dots.Add([Math.Round((report.At - dot.At).Milliseconds), Math.Round(dot.Off, 3)]);
             }
-            clocks.Add(new ClockFrame(
-                clock.Source?.Value ?? 0, clock.Bpm > 0 ? clock.Bpm.ToString("F2", CultureInfo.InvariantCulture) : "", clock.Bpm > 0 ? "± " + Fine(clock.Spread) : "", StateOf(clock, time), dots));
+            clocks.Add(
+                new ClockFrame(
+                    clock.Source?.Value ?? 0,
+                    clock.Bpm > 0 ? clock.Bpm.ToString("F2", CultureInfo.InvariantCulture) : "",
+                    clock.Bpm > 0 ? "± " + Fine(clock.Spread) : "",
+                    StateOf(clock, time),
+                    dots
+                )
+            );
         }
-        foreach (var (to, spread) in report.Leaves) leaves.Add(new FollowerFrame(to.Value, "leaves ± " + Fine(spread)));
+        foreach (var (to, spread) in report.Leaves)
+            leaves.Add(new FollowerFrame(to.Value, "leaves ± " + Fine(spread)));
         return new ClocksFrame(clocks, leaves);
     }
 
@@ -96,10 +126,17 @@ public sealed record ClocksFrame(IReadOnlyList<ClockFrame> Clocks, IReadOnlyList
 
     private static string StateOf(ClockReport clock, TimeNow time)
     {
-        if (clock.IsLost) return clock.Source == time.Master?.Source && time.State == TimeState.Coasting ? "silent: coasting" : "silent";
-        var lost = clock.LostCount == 0 ? "" : clock.LostCount == 1 ? "1 pulse lost" : string.Create(CultureInfo.InvariantCulture, $"{clock.LostCount} pulses lost");
+        if (clock.IsLost)
+            return clock.Source == time.Master?.Source && time.State == TimeState.Coasting ? "silent: coasting" : "silent";
+        var lost =
+            clock.LostCount == 0 ? ""
+            : clock.LostCount == 1 ? "1 pulse lost"
+            : string.Create(CultureInfo.InvariantCulture, $"{clock.LostCount} pulses lost");
         var faster = time.Bpm > 0 && clock.Bpm > 0 && clock.Source != time.Master?.Source ? (clock.Bpm / time.Bpm - 1) * 100 : 0;
-        var drift = Math.Abs(faster) < 0.02 ? "" : string.Create(CultureInfo.InvariantCulture, $"{Math.Abs(faster):0.0#} % {(faster > 0 ? "faster" : "slower")}");
+        var drift =
+            Math.Abs(faster) < 0.02
+                ? ""
+                : string.Create(CultureInfo.InvariantCulture, $"{Math.Abs(faster):0.0#} % {(faster > 0 ? "faster" : "slower")}");
         return string.Join(", ", new[] { drift, lost }.Where(said => said.Length > 0));
     }
 }

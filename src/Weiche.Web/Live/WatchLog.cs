@@ -24,7 +24,15 @@ public sealed record WatchEnd(TapEvent Event, PortId Port, string Destination, s
 /// <param name="Words">The message in words, with its channel.</param>
 /// <param name="Bytes">Its bytes in hexadecimal.</param>
 /// <param name="Ends">Where it ended.</param>
-public sealed record WatchLine(long Number, DateTimeOffset Time, PortId Port, string From, string Words, string Bytes, IReadOnlyList<WatchEnd> Ends);
+public sealed record WatchLine(
+    long Number,
+    DateTimeOffset Time,
+    PortId Port,
+    string From,
+    string Words,
+    string Bytes,
+    IReadOnlyList<WatchEnd> Ends
+);
 
 /// <summary>Which lines are asked for.</summary>
 /// <param name="Follow">Only those from this source, or meant for this destination; null for all.</param>
@@ -40,9 +48,14 @@ public sealed record WatchFilter(PortId? Follow = null, string Find = "")
     /// <param name="line">The line.</param>
     public bool Takes(WatchLine line)
     {
-        if (Follow is { } port && line.Port != port && line.Ends.All(end => end.Port != port)) return false;
-        return Array.TrueForAll(_words, word => Has(line.From, word) || Has(line.Words, word) || Has(line.Bytes, word)
-            || line.Ends.Any(end => Has(end.Destination, word) || Has(end.Words, word)));
+        if (Follow is { } port && line.Port != port && line.Ends.All(end => end.Port != port))
+            return false;
+        return Array.TrueForAll(_words, word =>
+            Has(line.From, word)
+            || Has(line.Words, word)
+            || Has(line.Bytes, word)
+            || line.Ends.Any(end => Has(end.Destination, word) || Has(end.Words, word))
+        );
     }
 
     private static bool Has(string text, string word) => text.Contains(word, StringComparison.OrdinalIgnoreCase);
@@ -102,9 +115,11 @@ public sealed class WatchLog(StudioDesk desk) : Ticker(Interval, TimeProvider.Sy
             {
                 var kept = _kept[number % Capacity]!;
                 // What was played in another studio says nothing here.
-                if (kept.StudioId != studio) break;
+                if (kept.StudioId != studio)
+                    break;
                 var line = Line(kept);
-                if (filter is null || filter.Takes(line)) lines.Add(line);
+                if (filter is null || filter.Takes(line))
+                    lines.Add(line);
             }
             return lines;
         }
@@ -119,7 +134,8 @@ public sealed class WatchLog(StudioDesk desk) : Ticker(Interval, TimeProvider.Sy
         {
             var first = Math.Max(Math.Max(0, from), _recentCount - Math.Min(most, RecentKept));
             var recent = new List<(PortId, MidiMessage)>();
-            for (var i = first; i < _recentCount; i++) recent.Add(_recent[i % RecentKept]);
+            for (var i = first; i < _recentCount; i++)
+                recent.Add(_recent[i % RecentKept]);
             from = _recentCount;
             return recent;
         }
@@ -130,8 +146,14 @@ public sealed class WatchLog(StudioDesk desk) : Ticker(Interval, TimeProvider.Sy
     {
         lock (_gate)
         {
-            return [.. _lastFrom.Where(pair => pair.Key.Studio == desk.State.StudioId)
-                .Select(pair => (pair.Key.Port, Line(pair.Value).Words, pair.Value.Records[0].Time.Microseconds, pair.Value.Records[0].Message))];
+            return
+            [
+                .. _lastFrom
+                    .Where(pair => pair.Key.Studio == desk.State.StudioId)
+                    .Select(pair =>
+                        (pair.Key.Port, Line(pair.Value).Words, pair.Value.Records[0].Time.Microseconds, pair.Value.Records[0].Message)
+                    ),
+            ];
         }
     }
 
@@ -156,16 +178,17 @@ public sealed class WatchLog(StudioDesk desk) : Ticker(Interval, TimeProvider.Sy
                     // What Weiche makes by itself is no line, nor is its delivery, which follows.
                     var isMade = _isMade;
                     _isMade = record.Event == TapEvent.Made;
-                    if (isMade || _isMade) continue;
+                    if (isMade || _isMade)
+                        continue;
                     if (record.IsBeginning)
                     {
                         Close();
                         _openStudio = desk.Junction.Tap.VersionAt(_next - count + i);
                     }
-                    if (record.IsBeginning || _open.Count > 0) _open.Add(record);
+                    if (record.IsBeginning || _open.Count > 0)
+                        _open.Add(record);
                 }
-            }
-            while (count == _buffer.Length);
+            } while (count == _buffer.Length);
             // The engine publishes a message together with all its ends, so what is open now is whole.
             Close();
         }
@@ -176,14 +199,18 @@ public sealed class WatchLog(StudioDesk desk) : Ticker(Interval, TimeProvider.Sy
 
     private void Close()
     {
-        if (_open.Count == 0) return;
+        if (_open.Count == 0)
+            return;
         var came = _open[0];
         var records = _open.ToArray();
         _open.Clear();
-        if (desk.StudioOfPlan(_openStudio) is not { } studio) return;
+        if (desk.StudioOfPlan(_openStudio) is not { } studio)
+            return;
         var kept = new Kept(_count + 1, records, studio, desk.State.StudioId);
-        if (!came.Message.IsBackground) _lastFrom[(kept.StudioId, came.Port)] = kept;
-        if (came.Message.HasChannel) _recent[_recentCount++ % RecentKept] = (came.Port, came.Message);
+        if (!came.Message.IsBackground)
+            _lastFrom[(kept.StudioId, came.Port)] = kept;
+        if (came.Message.HasChannel)
+            _recent[_recentCount++ % RecentKept] = (came.Port, came.Message);
         _kept[kept.Number % Capacity] = kept;
         Volatile.Write(ref _count, kept.Number);
     }
@@ -199,7 +226,8 @@ public sealed class WatchLog(StudioDesk desk) : Ticker(Interval, TimeProvider.Sy
         var exclusive = records.Length > 1 && records[1].Event == TapEvent.Exclusive ? records[1] : default;
         var length = exclusive.Event == TapEvent.Exclusive ? exclusive.SysExLength : 0;
         Span<byte> start = stackalloc byte[Math.Min(8, length)];
-        for (var i = 0; i < start.Length; i++) start[i] = (byte)(exclusive.SysExStart >> (8 * i));
+        for (var i = 0; i < start.Length; i++)
+            start[i] = (byte)(exclusive.SysExStart >> (8 * i));
         return new WatchLine(
             kept.Number,
             desk.Junction.Clock.TimeOfDay(came.Time),
@@ -207,7 +235,14 @@ public sealed class WatchLog(StudioDesk desk) : Ticker(Interval, TimeProvider.Sy
             (studio.FindPort(came.Port)?.Name ?? "a port that is gone") + (came.Event == TapEvent.Played ? ", a take" : ""),
             MessageText.Words(came.Message, length) + channel,
             MessageText.Hex(came.Message, start, length),
-            [.. records.Skip(1).Where(record => record.Event != TapEvent.Exclusive).Select(record => ToEnd(record, came.Message, studio)).DefaultIfEmpty(new WatchEnd(TapEvent.Stopped, default, "", WhyNowhere(came.Port, studio)))]);
+            [
+                .. records
+                    .Skip(1)
+                    .Where(record => record.Event != TapEvent.Exclusive)
+                    .Select(record => ToEnd(record, came.Message, studio))
+                    .DefaultIfEmpty(new WatchEnd(TapEvent.Stopped, default, "", WhyNowhere(came.Port, studio))),
+            ]
+        );
     }
 
     private static WatchEnd ToEnd(in TapRecord record, in MidiMessage came, Studio studio)
@@ -225,7 +260,14 @@ public sealed class WatchLog(StudioDesk desk) : Ticker(Interval, TimeProvider.Sy
             TapEvent.NotBegunHere => new WatchEnd(record.Event, id, to, "nothing to end: it did not begin here"),
             TapEvent.HeldByOther => new WatchEnd(record.Event, id, to, "another source still holds it"),
             TapEvent.OwnEnded => new WatchEnd(record.Event, id, to, "ended only what is its own: others hold something here"),
-            TapEvent.OtherClock => new WatchEnd(record.Event, id, to, studio.FollowedAt(id).Contains(came.Kind) ? "left out: the studio's clock goes here" : "left out: another source gives the clock here"),
+            TapEvent.OtherClock => new WatchEnd(
+                record.Event,
+                id,
+                to,
+                studio.FollowedAt(id).Contains(came.Kind)
+                    ? "left out: the studio's clock goes here"
+                    : "left out: another source gives the clock here"
+            ),
             TapEvent.Guarded => new WatchEnd(record.Event, id, to, "stopped by the guard: it went round"),
             TapEvent.Withheld => new WatchEnd(record.Event, id, to, "kept for a moment by the guard: it may go round"),
             TapEvent.Lever => new WatchEnd(record.Event, default, "", LeverText(studio, record.Route)),
@@ -233,14 +275,16 @@ public sealed class WatchLog(StudioDesk desk) : Ticker(Interval, TimeProvider.Sy
         };
     }
 
-    private static string LeverText(Studio studio, RouteId id) => studio.FindLever(new LeverId(id.Value)) is { } lever
-        ? $"a lever: {LeverWords.Of(studio, lever.Work)}" : "let go of a lever";
+    private static string LeverText(Studio studio, RouteId id) =>
+        studio.FindLever(new LeverId(id.Value)) is { } lever ? $"a lever: {LeverWords.Of(studio, lever.Work)}" : "let go of a lever";
 
     private static string WhyNowhere(PortId source, Studio studio)
     {
         var live = LiveRoutes.Of(studio);
-        if (live.From(source).Any(live.IsOnDuty)) return "another route is soloed";
-        if (live.From(source).Count > 0 && studio.Current is { } lineup) return $"no route from here is in {studio.NameOf(lineup.Id)}";
+        if (live.From(source).Any(live.IsOnDuty))
+            return "another route is soloed";
+        if (live.From(source).Count > 0 && studio.Current is { } lineup)
+            return $"no route from here is in {studio.NameOf(lineup.Id)}";
         return studio.Routes.Count(route => studio.SourcesOf(route).Any(each => each.Id == source)) switch
         {
             0 => "no route leads on from here",
@@ -251,7 +295,8 @@ public sealed class WatchLog(StudioDesk desk) : Ticker(Interval, TimeProvider.Sy
 
     private static string Became(in MidiMessage message, in MidiMessage came)
     {
-        if (message == came) return "as it came";
+        if (message == came)
+            return "as it came";
         var words = MessageText.Words(message);
         return message.HasChannel ? $"{words} on ch {message.ChannelIndex + 1}" : words;
     }

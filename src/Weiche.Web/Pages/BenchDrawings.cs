@@ -66,7 +66,8 @@ internal static class StarChart
             var angle = seed * 2.39996;
             var radius = 64 * Math.Sqrt((seed + 0.5) / (2 * Count + 2));
             (x, y) = (75 + radius * Math.Cos(angle), 79 - radius * Math.Sin(angle));
-            if (y < 75) found++;
+            if (y < 75)
+                found++;
         }
         return (Format(x), Format(y));
 

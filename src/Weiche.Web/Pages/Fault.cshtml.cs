@@ -27,8 +27,14 @@ public sealed class FaultModel : PageModel
         (Heading, Sentence) = status switch
         {
             StatusCodes.Status404NotFound => ("There is no such page", "The address leads nowhere. The pages of Weiche are listed above."),
-            StatusCodes.Status400BadRequest => ("That could not be read", "The request was incomplete, or the page is older than this run of Weiche. Reload the page and try again."),
-            StatusCodes.Status413PayloadTooLarge => ("That was too much", "The request is larger than anything Weiche expects. Nothing was changed."),
+            StatusCodes.Status400BadRequest => (
+                "That could not be read",
+                "The request was incomplete, or the page is older than this run of Weiche. Reload the page and try again."
+            ),
+            StatusCodes.Status413PayloadTooLarge => (
+                "That was too much",
+                "The request is larger than anything Weiche expects. Nothing was changed."
+            ),
             _ => (Heading, Sentence),
         };
     }

@@ -4,8 +4,8 @@ using Weiche.Web.Desk;
 
 namespace Weiche.Web.Pages;
 
-/// <summary>The part of a page that changes (<c>shows="Model.State"</c>): it carries what the page's script needs to keep the head of the page right,
-/// the version, what undo and redo would do, and what a person should know.</summary>
+/// <summary>The part of a page that changes (<c>shows="Model.State"</c>): it carries what the page's script needs to keep the head of the
+/// page right, the version, what undo and redo would do, and what a person should know.</summary>
 [HtmlTargetElement("div", Attributes = "shows")]
 [HtmlTargetElement("main", Attributes = "shows")]
 public sealed class FragmentTagHelper : TagHelper

@@ -21,9 +21,12 @@ internal static class Fragments
     /// <param name="path">The page's path; of another page nothing is taken.</param>
     internal static Dictionary<string, StringValues> PageQuery(this HttpRequest request, string path)
     {
-        if (HttpMethods.IsGet(request.Method)) return new Dictionary<string, StringValues>(request.Query);
+        if (HttpMethods.IsGet(request.Method))
+            return new Dictionary<string, StringValues>(request.Query);
         var page = request.Headers["HX-Current-URL"].FirstOrDefault() ?? request.Headers.Referer.FirstOrDefault();
-        return Uri.TryCreate(page, UriKind.Absolute, out var address) && address.AbsolutePath == path ? QueryHelpers.ParseQuery(address.Query) : [];
+        return Uri.TryCreate(page, UriKind.Absolute, out var address) && address.AbsolutePath == path
+            ? QueryHelpers.ParseQuery(address.Query)
+            : [];
     }
 
     /// <summary>How wide the window is, pixels, as the page's script has said; 1280 where it has not.</summary>
@@ -45,10 +48,13 @@ internal static class Fragments
     /// without scripts, the page anew.</summary>
     internal static IActionResult Answer(this PageModel page, Problem? problem, string partial, object view, string address)
     {
-        if (problem is null && !page.Request.WantsFragment()) return page.LocalRedirect(address);
+        if (problem is null && !page.Request.WantsFragment())
+            return page.LocalRedirect(address);
         // What is asked for anew by the page's script is what is shown now.
-        if (problem is null) page.Response.Headers["HX-Replace-Url"] = address;
-        if (problem is not null) page.Response.StatusCode = StatusCodes.Status422UnprocessableEntity;
+        if (problem is null)
+            page.Response.Headers["HX-Replace-Url"] = address;
+        if (problem is not null)
+            page.Response.StatusCode = StatusCodes.Status422UnprocessableEntity;
         return page.Show(partial, view);
     }
 }

@@ -9,5 +9,6 @@ namespace Weiche.Web.Pages;
 public sealed class IndexModel(StudioDesk desk) : PageModel
 {
     /// <summary>Leads on.</summary>
-    public IActionResult OnGet() => RedirectToPage(desk.State.Studio.Routes.IsEmpty && desk.State.Studio.Devices.IsEmpty ? "/Gear/Gear" : "/Plan/Plan");
+    public IActionResult OnGet() =>
+        RedirectToPage(desk.State.Studio.Routes.IsEmpty && desk.State.Studio.Devices.IsEmpty ? "/Gear/Gear" : "/Plan/Plan");
 }

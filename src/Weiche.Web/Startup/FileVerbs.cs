@@ -21,13 +21,15 @@ internal static class FileVerbs
         var demo = new Option<bool>("--demo") { Description = "write the demo studio, without any database" };
         var data = DataOption();
         var verb = new Command("export", "write a studio to a file") { file, name, demo, data };
-        verb.SetAction(result => Guarded(() =>
-        {
-            var text = result.GetValue(demo)
-                ? StudioJson.Write(DemoStudio.Create())
-                : ReadStored(result.GetValue(data) ?? WeicheSettings.UsualDataFolder, result.GetValue(name));
-            WriteWhole(result.GetValue(file)!, text);
-        }));
+        verb.SetAction(result =>
+            Guarded(() =>
+            {
+                var text = result.GetValue(demo)
+                    ? StudioJson.Write(DemoStudio.Create())
+                    : ReadStored(result.GetValue(data) ?? WeicheSettings.UsualDataFolder, result.GetValue(name));
+                WriteWhole(result.GetValue(file)!, text);
+            })
+        );
         return verb;
     }
 
@@ -36,14 +38,17 @@ internal static class FileVerbs
         var file = new Argument<string>("FILE") { Description = "the file to read" };
         var data = DataOption();
         var verb = new Command("import", "add the studio of a file; it is the one that is opened next") { file, data };
-        verb.SetAction(result => Guarded(() =>
-        {
-            var studio = ReadStudio(result.GetValue(file)!);
-            using var store = StudioStore.Open(result.GetValue(data) ?? WeicheSettings.UsualDataFolder);
-            var added = store.Import(studio, DateTime.UtcNow);
-            if (store.Notice is { } notice) Console.Error.WriteLine(notice);
-            Console.WriteLine(StudioFiles.Imported(studio, added.Name));
-        }));
+        verb.SetAction(result =>
+            Guarded(() =>
+            {
+                var studio = ReadStudio(result.GetValue(file)!);
+                using var store = StudioStore.Open(result.GetValue(data) ?? WeicheSettings.UsualDataFolder);
+                var added = store.Import(studio, DateTime.UtcNow);
+                if (store.Notice is { } notice)
+                    Console.Error.WriteLine(notice);
+                Console.WriteLine(StudioFiles.Imported(studio, added.Name));
+            })
+        );
         return verb;
     }
 
@@ -57,18 +62,46 @@ internal static class FileVerbs
         var data = DataOption();
         var name = new Option<string?>("--studio") { Description = "with --all: the studio's name; without it the one worked on last" };
         var lineup = LineupOption("the lineup in force at the beginning, by number or name; the first if left out");
-        var verb = new Command("rehearse", "play recordings through a studio in virtual time; what works a lever in them works it") { file, play, from, outFolder, lineup, all, data, name };
+        var verb = new Command("rehearse", "play recordings through a studio in virtual time; what works a lever in them works it")
+        {
+            file,
+            play,
+            from,
+            outFolder,
+            lineup,
+            all,
+            data,
+            name,
+        };
         verb.Validators.Add(result =>
         {
-            if (result.GetValue(all) && (result.GetValue(file) is not null || result.GetResult(play) is not null)) result.AddError("--all takes the studio and its takes from the database: leave STUDIO and --play out.");
-            else if (!result.GetValue(all) && (result.GetValue(file) is null || result.GetResult(play) is null || result.GetResult(from) is null || result.GetValue(outFolder) is null)) result.AddError("STUDIO, --play, --from and --out are needed; or --all alone.");
+            if (result.GetValue(all) && (result.GetValue(file) is not null || result.GetResult(play) is not null))
+                result.AddError("--all takes the studio and its takes from the database: leave STUDIO and --play out.");
+            else if (
+                !result.GetValue(all)
+                && (
+                    result.GetValue(file) is null
+                    || result.GetResult(play) is null
+                    || result.GetResult(from) is null
+                    || result.GetValue(outFolder) is null
+                )
+            )
+                result.AddError("STUDIO, --play, --from and --out are needed; or --all alone.");
         });
         verb.SetAction(result =>
         {
             var arrived = false;
-            var code = Guarded(() => arrived = result.GetValue(all)
-                ? TakeVerbs.RehearseAll(result.GetValue(data) ?? WeicheSettings.UsualDataFolder, result.GetValue(name))
-                : RehearseAll(result.GetValue(file)!, result.GetValue(play)!, result.GetValue(from)!, result.GetValue(outFolder)!, result.GetValue(lineup)));
+            var code = Guarded(() =>
+                arrived = result.GetValue(all)
+                    ? TakeVerbs.RehearseAll(result.GetValue(data) ?? WeicheSettings.UsualDataFolder, result.GetValue(name))
+                    : RehearseAll(
+                        result.GetValue(file)!,
+                        result.GetValue(play)!,
+                        result.GetValue(from)!,
+                        result.GetValue(outFolder)!,
+                        result.GetValue(lineup)
+                    )
+            );
             return code != 0 || arrived ? code : NothingArrived;
         });
         return verb;
@@ -79,9 +112,16 @@ internal static class FileVerbs
     /// <summary>The studio in a lineup that a person names by its number or name; in the first where none is named.</summary>
     internal static Studio InLineup(Studio studio, string? name)
     {
-        if (name is null) return studio.Lineups.IsEmpty ? studio : studio.In(studio.Lineups[0].Id);
-        return studio.FindLineup(name.Trim()) is { } found ? studio.In(found.Id)
-            : throw new StartException(studio.Lineups.IsEmpty ? $"{studio.Name} has no lineups." : $"There is no lineup “{name}”. There are: {string.Join(", ", studio.Lineups.Select(lineup => studio.NameOf(lineup.Id)))}.");
+        if (name is null)
+            return studio.Lineups.IsEmpty ? studio : studio.In(studio.Lineups[0].Id);
+        return studio.FindLineup(name.Trim()) is { } found
+            ? studio.In(found.Id)
+            : throw new StartException(
+                studio.Lineups.IsEmpty
+                    ? $"{studio.Name} has no lineups."
+                    : $"There is no lineup “{name}”. There are: "
+                        + $"{string.Join(", ", studio.Lineups.Select(lineup => studio.NameOf(lineup.Id)))}."
+            );
     }
 
     private static Option<string?> DataOption() => new("--data") { Description = "the data folder" };
@@ -89,15 +129,20 @@ internal static class FileVerbs
     /// <summary>Rehearses; says whether anything arrived anywhere.</summary>
     private static bool RehearseAll(string file, string[] plays, string[] sources, string folder, string? lineup)
     {
-        if (plays.Length != sources.Length) throw new StartException($"There are {plays.Length} --play and {sources.Length} --from: each recording needs its source.");
+        if (plays.Length != sources.Length)
+            throw new StartException($"There are {plays.Length} --play and {sources.Length} --from: each recording needs its source.");
         var studio = InLineup(ReadStudio(file), lineup);
         var rehearsal = new Rehearsal(studio);
-        var parts = plays.Zip(sources, (play, name) =>
-        {
-            var source = rehearsal.FindSource(name)
-                ?? throw new StartException($"There is no source “{name}” in {file}. There are: {string.Join(", ", studio.Sources.Select(port => port.Name))}.");
-            return (source.Id, RehearsalFiles.Read(play));
-        }).ToList();
+        var parts = plays
+            .Zip(sources, (play, name) =>
+            {
+                var source = rehearsal.FindSource(name)
+                    ?? throw new StartException(
+                        $"There is no source “{name}” in {file}. There are: {string.Join(", ", studio.Sources.Select(port => port.Name))}."
+                    );
+                return (source.Id, RehearsalFiles.Read(play));
+            })
+            .ToList();
         rehearsal.Play(parts);
         try
         {
@@ -117,7 +162,8 @@ internal static class FileVerbs
         }
         Console.Write(rehearsal.Report());
         var arrived = studio.Destinations.Any(destination => rehearsal.ArrivedAt(destination.Id).Count > 0);
-        if (!arrived) Console.Error.WriteLine("Nothing arrived anywhere: the table says where it stopped.");
+        if (!arrived)
+            Console.Error.WriteLine("Nothing arrived anywhere: the table says where it stopped.");
         return arrived;
     }
 
@@ -125,10 +171,13 @@ internal static class FileVerbs
     {
         try
         {
-            if (Directory.Exists(file)) throw new StartException($"{file} is a folder, not a studio.");
+            if (Directory.Exists(file))
+                throw new StartException($"{file} is a folder, not a studio.");
             var info = new FileInfo(file);
-            if (!info.Exists) throw new StartException($"There is no file {file}.");
-            if (info.Length > MaxStudioFile) throw new StartException($"{file} has {info.Length} bytes; a studio has at most {MaxStudioFile}.");
+            if (!info.Exists)
+                throw new StartException($"There is no file {file}.");
+            if (info.Length > MaxStudioFile)
+                throw new StartException($"{file} has {info.Length} bytes; a studio has at most {MaxStudioFile}.");
             return StudioJson.Read(File.ReadAllBytes(file));
         }
         catch (StudioFormatException exception)
@@ -151,10 +200,13 @@ internal static class FileVerbs
     internal static StoredStudio ReadStored(StudioStore store, string folder, string? name)
     {
         var stored = name is null ? store.Load() : store.Find(name);
-        if (stored is not null) return stored;
-        throw new StartException(name is null
-            ? $"There is no studio in {folder} yet."
-            : $"There is no studio “{name}” in {folder}. There are: {string.Join(", ", store.Names())}.");
+        if (stored is not null)
+            return stored;
+        throw new StartException(
+            name is null
+                ? $"There is no studio in {folder} yet."
+                : $"There is no studio “{name}” in {folder}. There are: {string.Join(", ", store.Names())}."
+        );
     }
 
     /// <summary>Writes a file whole or not at all: beside it first, then in its place.</summary>
@@ -178,7 +230,8 @@ internal static class FileVerbs
         for (var i = 1; ; i++)
         {
             var candidate = i == 1 ? clean : $"{clean} {i}";
-            if (used.Add(candidate)) return candidate;
+            if (used.Add(candidate))
+                return candidate;
         }
     }
 

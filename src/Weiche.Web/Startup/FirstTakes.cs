@@ -22,13 +22,32 @@ internal static class FirstTakes
         foreach (var stretch in DemoTakes.Takes(studio, time - Ago).Reverse())
         {
             var pages = RowsOf(stretch, studioId);
-            var take = new TakeRow { StudioId = studioId, Name = stretch.Name, At = now, Begin = stretch.Begin.Microseconds, End = stretch.End.Microseconds, Steps = "[]", Told = "" };
+            var take = new TakeRow
+            {
+                StudioId = studioId,
+                Name = stretch.Name,
+                At = now,
+                Begin = stretch.Begin.Microseconds,
+                End = stretch.End.Microseconds,
+                Steps = "[]",
+                Told = "",
+            };
             take.Told = TakeShelf.Told(TakeShelf.Read(take, pages));
             store.AddTake(take, pages);
         }
-        foreach (var stretch in DemoTakes.Reel(studio, time)) store.WritePages(RowsOf(stretch, studioId));
+        foreach (var stretch in DemoTakes.Reel(studio, time))
+            store.WritePages(RowsOf(stretch, studioId));
     }
 
     private static List<PageRow> RowsOf(DemoTakes.Stretch stretch, int studioId) =>
-        [.. stretch.Pages.Select(page => new PageRow { StudioId = studioId, Ports = "", Data = [] }.Fill(page))];
+        [
+            .. stretch.Pages.Select(page =>
+                new PageRow
+                {
+                    StudioId = studioId,
+                    Ports = "",
+                    Data = [],
+                }.Fill(page)
+            ),
+        ];
 }

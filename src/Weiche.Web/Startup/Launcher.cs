@@ -27,29 +27,45 @@ internal static class Launcher
         try
         {
             var parsed = Verbs().Parse(args);
-            if (parsed.Errors.Count == 0) return parsed.Invoke(new InvocationConfiguration { EnableDefaultExceptionHandler = false });
+            if (parsed.Errors.Count == 0)
+                return parsed.Invoke(new InvocationConfiguration { EnableDefaultExceptionHandler = false });
             var verb = parsed.CommandResult.Command is RootCommand ? "" : parsed.CommandResult.Command.Name + " ";
-            Console.Error.WriteLine($"{string.Join(' ', parsed.Errors.Select(error => error.Message).Distinct())} ./weiche {verb}--help says what it takes.");
+            Console.Error.WriteLine(
+                $"{string.Join(' ', parsed.Errors.Select(error => error.Message).Distinct())} ./weiche {verb}--help says what it takes."
+            );
             return Failed;
         }
         catch (Exception exception)
         {
-            Console.Error.WriteLine($"Weiche made a mistake of its own and could not finish; this says nothing about your studio. Please report it with the lines below.\n{exception}");
+            Console.Error.WriteLine(
+                "Weiche made a mistake of its own and could not finish; this says nothing about your studio. Please report it "
+                    + $"with the lines below.\n{exception}"
+            );
             return Fault;
         }
     }
 
     private static RootCommand Verbs()
     {
-        var port = new Option<int?>("--port") { Description = $"the TCP port on 127.0.0.1; without it {WeicheSettings.UsualPort}, or a free one" };
+        var port = new Option<int?>("--port")
+        {
+            Description = $"the TCP port on 127.0.0.1; without it {WeicheSettings.UsualPort}, or a free one",
+        };
         port.Validators.Add(result =>
         {
-            if (result.GetValueOrDefault<int?>() is < 1 or > 65535) result.AddError("A port is a number from 1 to 65535.");
+            if (result.GetValueOrDefault<int?>() is < 1 or > 65535)
+                result.AddError("A port is a number from 1 to 65535.");
         });
         var data = new Option<string?>("--data") { Description = "the folder for the database and the log" };
         var fresh = new Option<bool>("--fresh") { Description = "make the demo studio anew" };
-        var ordinary = new Option<bool>("--ordinary-priority") { Description = "carry messages without asking the system for real-time priority" };
-        var inside = new Option<bool>("--inside") { Description = "keep to Weiche itself: virtual ports are not shown to other programs, and theirs are not looked for" };
+        var ordinary = new Option<bool>("--ordinary-priority")
+        {
+            Description = "carry messages without asking the system for real-time priority",
+        };
+        var inside = new Option<bool>("--inside")
+        {
+            Description = "keep to Weiche itself: virtual ports are not shown to other programs, and theirs are not looked for",
+        };
         var standIns = new Option<string[]>("--stand-ins")
         {
             Description = "let the demo's instruments stand in the room, to be plugged in and played: all, or those that are named",
@@ -62,39 +78,61 @@ internal static class Launcher
                 result.AddError($"There is no stand-in called “{name}”. There are {WordList.Of([.. Room.Names])}.");
         });
         var run = new Command("run", "start Weiche with your own studio") { port, data, standIns, ordinary, inside };
-        run.SetAction(result => Serve(
-            result.GetValue(port), fresh: false, new WeicheSettings
-            {
-                Port = 0,
-                DataFolder = result.GetValue(data) ?? WeicheSettings.UsualDataFolder,
-                StandIns = result.GetResult(standIns) is null ? null : result.GetValue(standIns),
-                AsksForUrgency = !result.GetValue(ordinary),
-                Systems = result.GetValue(inside) ? [] : [OutsideSystem.SoundServer, OutsideSystem.Sequencer],
-            }));
+        run.SetAction(result =>
+            Serve(
+                result.GetValue(port),
+                fresh: false,
+                new WeicheSettings
+                {
+                    Port = 0,
+                    DataFolder = result.GetValue(data) ?? WeicheSettings.UsualDataFolder,
+                    StandIns = result.GetResult(standIns) is null ? null : result.GetValue(standIns),
+                    AsksForUrgency = !result.GetValue(ordinary),
+                    Systems = result.GetValue(inside) ? [] : [OutsideSystem.SoundServer, OutsideSystem.Sequencer],
+                }
+            )
+        );
         var demo = new Command("demo", "start Weiche with the demo studio, in a folder of its own") { port, data, fresh, ordinary, inside };
-        demo.SetAction(result => Serve(
-            result.GetValue(port), result.GetValue(fresh), new WeicheSettings
-            {
-                Port = 0,
-                DataFolder = result.GetValue(data) ?? Path.Combine(WeicheSettings.UsualDataFolder, "demo"),
-                AsksForUrgency = !result.GetValue(ordinary),
-                Systems = result.GetValue(inside) ? [] : [OutsideSystem.SoundServer, OutsideSystem.Sequencer],
-                StandIns = [],
-                First = () => [DemoStudio.Create(), DemoStudio.CreateEmpty()],
-                WithTakes = true,
-            }));
-        return new RootCommand("Weiche, the signal box of a MIDI studio.") { run, demo, FileVerbs.Export(), FileVerbs.Import(), FileVerbs.Rehearse(), TraceVerb.Make(), CheckVerb.Make(), SheetVerb.Make() };
+        demo.SetAction(result =>
+            Serve(
+                result.GetValue(port),
+                result.GetValue(fresh),
+                new WeicheSettings
+                {
+                    Port = 0,
+                    DataFolder = result.GetValue(data) ?? Path.Combine(WeicheSettings.UsualDataFolder, "demo"),
+                    AsksForUrgency = !result.GetValue(ordinary),
+                    Systems = result.GetValue(inside) ? [] : [OutsideSystem.SoundServer, OutsideSystem.Sequencer],
+                    StandIns = [],
+                    First = () => [DemoStudio.Create(), DemoStudio.CreateEmpty()],
+                    WithTakes = true,
+                }
+            )
+        );
+        return new RootCommand("Weiche, the signal box of a MIDI studio.")
+        {
+            run,
+            demo,
+            FileVerbs.Export(),
+            FileVerbs.Import(),
+            FileVerbs.Rehearse(),
+            TraceVerb.Make(),
+            CheckVerb.Make(),
+            SheetVerb.Make(),
+        };
     }
 
     private static int Serve(int? port, bool fresh, WeicheSettings settings)
     {
         try
         {
-            if (settings.AsksForUrgency) Urgent.LiftProcess();
+            if (settings.AsksForUrgency)
+                Urgent.LiftProcess();
             // What must be collected in one go waits for a quieter moment.
             GCSettings.LatencyMode = GCLatencyMode.SustainedLowLatency;
             var folder = Path.GetFullPath(settings.DataFolder);
-            if (fresh) RemoveStudio(folder);
+            if (fresh)
+                RemoveStudio(folder);
             var app = WeicheApp.Create(settings with { Port = Choose(port), DataFolder = folder });
             app.Start();
             Console.WriteLine($"Weiche is ready at {app.Urls.First()}");
@@ -119,7 +157,8 @@ internal static class Launcher
         {
             return IsFree(port) ? port : throw new StartException(Taken(port));
         }
-        if (IsFree(WeicheSettings.UsualPort)) return WeicheSettings.UsualPort;
+        if (IsFree(WeicheSettings.UsualPort))
+            return WeicheSettings.UsualPort;
         Console.WriteLine($"Port {WeicheSettings.UsualPort} is taken by another program; taking a free one.");
         return 0;
     }
@@ -145,10 +184,12 @@ internal static class Launcher
     {
         try
         {
-            if (!Directory.Exists(folder)) return;
+            if (!Directory.Exists(folder))
+                return;
             using (new FileStream(Path.Combine(folder, "weiche.lock"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None))
             {
-                foreach (var file in Directory.GetFiles(folder, "weiche.db*")) File.Delete(file);
+                foreach (var file in Directory.GetFiles(folder, "weiche.db*"))
+                    File.Delete(file);
             }
         }
         catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)

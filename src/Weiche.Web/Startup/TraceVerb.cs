@@ -20,23 +20,46 @@ internal static class TraceVerb
         var message = new Option<string?>("--message") { Description = "any message as bytes instead of a note: \"B0 07 40\"" };
         var lineup = FileVerbs.LineupOption("the lineup, by number or name; the first if left out");
         var json = new Option<bool>("--json") { Description = "print JSON" };
-        var verb = new Command("trace", "say what would become of a message, without sending it") { file, from, to, note, velocity, channel, message, lineup, json };
-        verb.SetAction(result => FileVerbs.Guarded(() =>
+        var verb = new Command("trace", "say what would become of a message, without sending it")
         {
-            var studio = FileVerbs.InLineup(FileVerbs.ReadStudio(result.GetValue(file)!), result.GetValue(lineup));
-            KeyName.CurrentMiddleOctave = studio.MiddleOctave;
-            var (source, destination) = (result.GetValue(from), result.GetValue(to));
-            if (source is null == destination is null) throw new StartException("Say either --from a source, or --to a destination.");
-            if (destination is not null)
+            file,
+            from,
+            to,
+            note,
+            velocity,
+            channel,
+            message,
+            lineup,
+            json,
+        };
+        verb.SetAction(result =>
+            FileVerbs.Guarded(() =>
             {
-                Backwards(studio, Find(studio.Destinations, destination, "destination"), result.GetValue(json));
-                return;
-            }
-            var port = Find(studio.Sources, source!, "source");
-            if (!MessageInput.TryRead(result.GetValue(message), result.GetValue(note), result.GetValue(velocity), result.GetValue(channel), out var sent, out var problem))
-                throw new StartException(problem);
-            Forwards(studio, Trace.Of(studio, port.Id, sent), result.GetValue(json));
-        }));
+                var studio = FileVerbs.InLineup(FileVerbs.ReadStudio(result.GetValue(file)!), result.GetValue(lineup));
+                KeyName.CurrentMiddleOctave = studio.MiddleOctave;
+                var (source, destination) = (result.GetValue(from), result.GetValue(to));
+                if (source is null == destination is null)
+                    throw new StartException("Say either --from a source, or --to a destination.");
+                if (destination is not null)
+                {
+                    Backwards(studio, Find(studio.Destinations, destination, "destination"), result.GetValue(json));
+                    return;
+                }
+                var port = Find(studio.Sources, source!, "source");
+                if (
+                    !MessageInput.TryRead(
+                        result.GetValue(message),
+                        result.GetValue(note),
+                        result.GetValue(velocity),
+                        result.GetValue(channel),
+                        out var sent,
+                        out var problem
+                    )
+                )
+                    throw new StartException(problem);
+                Forwards(studio, Trace.Of(studio, port.Id, sent), result.GetValue(json));
+            })
+        );
         return verb;
     }
 
@@ -45,7 +68,11 @@ internal static class TraceVerb
         var all = ports.ToList();
         foreach (var port in all)
         {
-            if (string.Equals(port.Name, name, StringComparison.OrdinalIgnoreCase) || string.Equals(port.Label, name, StringComparison.OrdinalIgnoreCase)) return port;
+            if (
+                string.Equals(port.Name, name, StringComparison.OrdinalIgnoreCase)
+                || string.Equals(port.Label, name, StringComparison.OrdinalIgnoreCase)
+            )
+                return port;
         }
         throw new StartException($"There is no {what} “{name}”. There are: {string.Join(", ", all.Select(port => port.Name))}.");
     }
@@ -54,30 +81,35 @@ internal static class TraceVerb
     {
         if (json)
         {
-            VerbJson.Print(new
-            {
-                studio = studio.Name,
-                from = trace.Source.Name,
-                message = MessageText.Hex(trace.Message),
-                words = Trace.Spoken(trace.Message),
-                sentence = trace.Sentence,
-                whole = trace.IsWhole,
-                steps = trace.Steps.Select((step, number) => new
+            VerbJson.Print(
+                new
                 {
-                    number,
-                    after = step.After < 0 ? (int?)null : step.After,
-                    route = step.Route?.Id.Value,
-                    to = step.Route is { } route ? studio.FindPort(route.To)!.Value.Name : null,
-                    link = step.Link is { } link ? VerbJson.Word(link.Kind) : null,
-                    device = step.Device?.Name,
-                    came = step.Came.Select(each => MessageText.Hex(each)),
-                    became = step.Became.Select(each => MessageText.Hex(each)),
-                    stoppedBy = step.StoppedAt is { } stage ? (step.Route?.Stages ?? step.Link!.Stages)[stage].Name : null,
-                    end = VerbJson.Word(step.End),
-                    words = step.Words,
-                    delay = step.Delay.Microseconds,
-                }),
-            });
+                    studio = studio.Name,
+                    from = trace.Source.Name,
+                    message = MessageText.Hex(trace.Message),
+                    words = Trace.Spoken(trace.Message),
+                    sentence = trace.Sentence,
+                    whole = trace.IsWhole,
+                    steps = trace.Steps.Select(
+                        (step, number) =>
+                            new
+                            {
+                                number,
+                                after = step.After < 0 ? (int?)null : step.After,
+                                route = step.Route?.Id.Value,
+                                to = step.Route is { } route ? studio.FindPort(route.To)!.Value.Name : null,
+                                link = step.Link is { } link ? VerbJson.Word(link.Kind) : null,
+                                device = step.Device?.Name,
+                                came = step.Came.Select(each => MessageText.Hex(each)),
+                                became = step.Became.Select(each => MessageText.Hex(each)),
+                                stoppedBy = step.StoppedAt is { } stage ? (step.Route?.Stages ?? step.Link!.Stages)[stage].Name : null,
+                                end = VerbJson.Word(step.End),
+                                words = step.Words,
+                                delay = step.Delay.Microseconds,
+                            }
+                    ),
+                }
+            );
             return;
         }
         Console.WriteLine($"{Trace.Spoken(trace.Message)} {trace.Source.Label}: {trace.Sentence}.");
@@ -85,7 +117,8 @@ internal static class TraceVerb
         {
             Console.WriteLine($"  {(new string(' ', 2 * depth) + way).PadRight(40)} {step.Delay.InMilliseconds(2),10}  {words}");
         }
-        if (!trace.IsWhole) Console.WriteLine($"  … only the first {Trace.MaxSteps} steps were followed.");
+        if (!trace.IsWhole)
+            Console.WriteLine($"  … only the first {Trace.MaxSteps} steps were followed.");
     }
 
     private static void Backwards(Studio studio, DevicePort destination, bool json)
@@ -93,15 +126,25 @@ internal static class TraceVerb
         var reaching = Reach.To(studio, destination.Id);
         if (json)
         {
-            VerbJson.Print(new
-            {
-                studio = studio.Name,
-                to = destination.Name,
-                sources = reaching.Select(each => new { from = each.Source.Name, messages = SetWords.Of(each.Messages), straight = each.Straight }),
-            });
+            VerbJson.Print(
+                new
+                {
+                    studio = studio.Name,
+                    to = destination.Name,
+                    sources = reaching.Select(each => new
+                    {
+                        from = each.Source.Name,
+                        messages = SetWords.Of(each.Messages),
+                        straight = each.Straight,
+                    }),
+                }
+            );
             return;
         }
         Console.WriteLine(reaching.Count == 0 ? $"Nothing can reach {destination.Name}." : $"What can reach {destination.Name}:");
-        foreach (var each in reaching) Console.WriteLine($"  {each.Source.Label.PadRight(24)} {SetWords.Of(each.Messages)}{(each.Straight ? "" : " (through something else)")}");
+        foreach (var each in reaching)
+            Console.WriteLine(
+                $"  {each.Source.Label.PadRight(24)} {SetWords.Of(each.Messages)}{(each.Straight ? "" : " (through something else)")}"
+            );
     }
 }

@@ -23,14 +23,16 @@ public static class WeicheApp
     public static WebApplication Create(WeicheSettings settings)
     {
         var desk = OpenDesk(settings);
-        var builder = WebApplication.CreateBuilder(new WebApplicationOptions
-        {
-            ContentRootPath = AppContext.BaseDirectory,
-            WebRootPath = Path.Combine(AppContext.BaseDirectory, "wwwroot"),
-            ApplicationName = typeof(WeicheApp).Assembly.GetName().Name,
-            EnvironmentName = Environments.Production,
-            Args = ["--hostBuilder:reloadConfigOnChange=false"],
-        });
+        var builder = WebApplication.CreateBuilder(
+            new WebApplicationOptions
+            {
+                ContentRootPath = AppContext.BaseDirectory,
+                WebRootPath = Path.Combine(AppContext.BaseDirectory, "wwwroot"),
+                ApplicationName = typeof(WeicheApp).Assembly.GetName().Name,
+                EnvironmentName = Environments.Production,
+                Args = ["--hostBuilder:reloadConfigOnChange=false"],
+            }
+        );
         builder.Environment.WebRootFileProvider = new StillFiles(builder.Environment.WebRootFileProvider);
         builder.WebHost.UseKestrel(options =>
         {
@@ -38,18 +40,22 @@ public static class WeicheApp
             options.Limits.MaxRequestBodySize = 1 << 20;
             options.AddServerHeader = false;
         });
-        builder.Services.AddSerilog(new LoggerConfiguration()
-            .MinimumLevel.Information()
-            .MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
-            // The keys guard forms against other sites on one's own machine; they lie beside the data they guard.
-            .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", LogEventLevel.Error)
-            .WriteTo.File(
-                Path.Combine(settings.DataFolder, "weiche-.log"),
-                rollingInterval: RollingInterval.Day,
-                retainedFileCountLimit: 7,
-                fileSizeLimitBytes: 10 << 20,
-                formatProvider: System.Globalization.CultureInfo.InvariantCulture)
-            .CreateLogger(), dispose: true);
+        builder.Services.AddSerilog(
+            new LoggerConfiguration()
+                .MinimumLevel.Information()
+                .MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
+                // The keys guard forms against other sites on one's own machine; they lie beside the data they guard.
+                .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", LogEventLevel.Error)
+                .WriteTo.File(
+                    Path.Combine(settings.DataFolder, "weiche-.log"),
+                    rollingInterval: RollingInterval.Day,
+                    retainedFileCountLimit: 7,
+                    fileSizeLimitBytes: 10 << 20,
+                    formatProvider: System.Globalization.CultureInfo.InvariantCulture
+                )
+                .CreateLogger(),
+            dispose: true
+        );
         // Made by a factory, so that the container closes it, and the database with it, at the very end.
         builder.Services.AddSingleton(_ => desk);
         builder.Services.AddSingleton(settings.RawPlaces);
@@ -65,12 +71,17 @@ public static class WeicheApp
         builder.Services.AddHostedService<LeverWatch>();
         builder.Services.AddSingleton(services => new TapeDeck(services.GetRequiredService<StudioDesk>(), settings.Time));
         builder.Services.AddHostedService(services => services.GetRequiredService<TapeDeck>());
-        builder.Services.AddSingleton(services => new TakeShelf(services.GetRequiredService<StudioDesk>(), services.GetRequiredService<TapeDeck>(), settings.Time));
+        builder.Services.AddSingleton(services => new TakeShelf(
+            services.GetRequiredService<StudioDesk>(),
+            services.GetRequiredService<TapeDeck>(),
+            settings.Time
+        ));
         builder.Services.AddHostedService(services => services.GetRequiredService<TakeShelf>());
         builder.Services.AddSingleton<SpokenLog>();
         builder.Services.AddRazorPages(options => options.Conventions.ConfigureFilter(new PlainPosts()));
         // Kept with the data, so that a page that is open keeps working when Weiche is started again.
-        builder.Services.AddDataProtection()
+        builder
+            .Services.AddDataProtection()
             .SetApplicationName("Weiche")
             .PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(settings.DataFolder, "keys")));
         builder.Services.AddRouting(options => options.LowercaseUrls = true);
@@ -80,7 +91,8 @@ public static class WeicheApp
             options.Cookie.Name = "weiche-token";
             options.Cookie.SameSite = SameSiteMode.Strict;
         });
-        builder.Services.AddSignalR(options => options.MaximumReceiveMessageSize = 4096)
+        builder
+            .Services.AddSignalR(options => options.MaximumReceiveMessageSize = 4096)
             .AddJsonProtocol(options => options.PayloadSerializerOptions.PropertyNamingPolicy = JsonNamingPolicy.CamelCase);
         builder.Services.Configure<HostFilteringOptions>(options =>
         {
@@ -101,17 +113,23 @@ public static class WeicheApp
         app.UseStatusCodePagesWithReExecute("/fault", "?status={0}");
         app.UseHostFiltering();
         app.UseDoors();
-        app.Use((context, next) =>
-        {
-            KeyName.CurrentMiddleOctave = desk.State.Studio.MiddleOctave;
-            return next(context);
-        });
-        app.UseStaticFiles(new StaticFileOptions
-        {
-            // Every reference carries a hash of the file, so a browser may keep it.
-            OnPrepareResponse = context => context.Context.Response.Headers.CacheControl =
-                context.Context.Request.Query.ContainsKey("v") ? "public, max-age=31536000, immutable" : "no-cache",
-        });
+        app.Use(
+            (context, next) =>
+            {
+                KeyName.CurrentMiddleOctave = desk.State.Studio.MiddleOctave;
+                return next(context);
+            }
+        );
+        app.UseStaticFiles(
+            new StaticFileOptions
+            {
+                // Every reference carries a hash of the file, so a browser may keep it.
+                OnPrepareResponse = context =>
+                    context.Context.Response.Headers.CacheControl = context.Context.Request.Query.ContainsKey("v")
+                        ? "public, max-age=31536000, immutable"
+                        : "no-cache",
+            }
+        );
         app.UseRouting();
         app.UseAntiforgery();
         app.MapRazorPages();
@@ -135,12 +153,24 @@ public static class WeicheApp
                     stored ??= added;
                 }
                 store.Opened(stored!.Id, now);
-                if (settings.WithTakes) FirstTakes.Add(store, stored.Id, StudioJson.Read(stored.Document), now);
+                if (settings.WithTakes)
+                    FirstTakes.Add(store, stored.Id, StudioJson.Read(stored.Document), now);
             }
             var notice = string.Join(' ', new[] { store.Notice, unreadable }.OfType<string>());
-            if (notice.Length > 0) Console.Error.WriteLine(notice);
-            var desk = new StudioDesk(store, stored, settings.Time, settings.RawPlaces, settings.StandIns is not null, settings.AsksForUrgency, settings.Systems, notice.Length > 0 ? notice : null);
-            if (settings.StandIns is { Count: > 0 } named) desk.StandIns.Room!.PlugOnly(named.Select(Room.Named).OfType<string>());
+            if (notice.Length > 0)
+                Console.Error.WriteLine(notice);
+            var desk = new StudioDesk(
+                store,
+                stored,
+                settings.Time,
+                settings.RawPlaces,
+                settings.StandIns is not null,
+                settings.AsksForUrgency,
+                settings.Systems,
+                notice.Length > 0 ? notice : null
+            );
+            if (settings.StandIns is { Count: > 0 } named)
+                desk.StandIns.Room!.PlugOnly(named.Select(Room.Named).OfType<string>());
             return desk;
         }
         catch (StoreException exception)
@@ -156,8 +186,11 @@ public static class WeicheApp
         string? unreadable = null;
         foreach (var (id, name) in store.ByLastWork())
         {
-            if (store.WhyUnreadable(id) is not { } why) return (store.Find(id), unreadable);
-            unreadable ??= $"“{name}”, which was open last, cannot be read: {why} It is left as it is; Studio offers its last version that can be read.";
+            if (store.WhyUnreadable(id) is not { } why)
+                return (store.Find(id), unreadable);
+            unreadable ??=
+                $"“{name}”, which was open last, cannot be read: {why} It is left as it is; Studio offers its last version that "
+                + "can be read.";
         }
         return (null, unreadable);
     }

@@ -20,8 +20,8 @@ public sealed record WeicheSettings
     /// <summary>Whether the first of them is made with what was played there before: takes, and something on the reel.</summary>
     public bool WithTakes { get; init; }
 
-    /// <summary>The stand-ins that are plugged in, by name, the others being there to be plugged in later; all if none is named; null for no room
-    /// with stand-ins at all.</summary>
+    /// <summary>The stand-ins that are plugged in, by name, the others being there to be plugged in later; all if none is named; null for
+    /// no room with stand-ins at all.</summary>
     public IReadOnlyList<string>? StandIns { get; init; }
 
     /// <summary>Where raw MIDI devices are looked for.</summary>
@@ -37,6 +37,9 @@ public sealed record WeicheSettings
     public TimeProvider Time { get; init; } = TimeProvider.System;
 
     /// <summary>The data folder by the platform's convention.</summary>
-    public static string UsualDataFolder => Path.Combine(
-        Environment.GetFolderPath(Environment.SpecialFolder.LocalApplicationData, Environment.SpecialFolderOption.DoNotVerify), "weiche");
+    public static string UsualDataFolder =>
+        Path.Combine(
+            Environment.GetFolderPath(Environment.SpecialFolder.LocalApplicationData, Environment.SpecialFolderOption.DoNotVerify),
+            "weiche"
+        );
 }

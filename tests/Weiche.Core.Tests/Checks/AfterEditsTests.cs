@@ -12,29 +12,43 @@ public class AfterEditsTests
     public void What_is_found_after_an_edit_is_what_is_found_anew_whatever_was_looked_at_before()
     {
         var looked = 0;
-        Gen.Select(AnyRoom.Room, Gen.Select(Gen.Int[0, 9], Gen.Int[0, 99], Gen.Int[0, 99]).Array[1, 12]).Sample(
-            (room, choices) =>
-            {
-                var report = Checker.Check(room);
-                foreach (var (what, which, other) in choices)
+        Gen.Select(AnyRoom.Room, Gen.Select(Gen.Int[0, 9], Gen.Int[0, 99], Gen.Int[0, 99]).Array[1, 12])
+            .Sample(
+                (room, choices) =>
                 {
-                    if (Edit(report.Studio, what, which, other) is not { } edit || edit.Apply(report.Studio).Studio is not { } after) continue;
-                    Interlocked.Increment(ref looked);
-                    report = Checker.Check(after, report);
-                    Assert.Equal(Told(Checker.Check(after)), Told(report));
-                }
-            },
-            iter: 1_500);
+                    var report = Checker.Check(room);
+                    foreach (var (what, which, other) in choices)
+                    {
+                        if (Edit(report.Studio, what, which, other) is not { } edit || edit.Apply(report.Studio).Studio is not { } after)
+                            continue;
+                        Interlocked.Increment(ref looked);
+                        report = Checker.Check(after, report);
+                        Assert.Equal(Told(Checker.Check(after)), Told(report));
+                    }
+                },
+                iter: 1_500
+            );
         Assert.True(looked > 4_000, $"{looked} edits");
     }
 
     /// <summary>All that is said of all that was found.</summary>
-    private static IEnumerable<string> Told(CheckReport report) => report.Findings.Select(finding => string.Join(
-        " | ",
-        [
-            finding.Key, finding.Title, finding.Sentence, finding.Round.ToString(), .. finding.Evidence, .. finding.Ring.Select(leg => leg.ToString()),
-            .. finding.Ways.SelectMany(way => way.Legs.Select(leg => leg.ToString()).Prepend(way.Name)), .. finding.Routes.Select(id => id.ToString()), .. finding.Runs.Select(run => run.ToString()),
-        ]));
+    private static IEnumerable<string> Told(CheckReport report) =>
+        report.Findings.Select(finding =>
+            string.Join(
+                " | ",
+                [
+                    finding.Key,
+                    finding.Title,
+                    finding.Sentence,
+                    finding.Round.ToString(),
+                    .. finding.Evidence,
+                    .. finding.Ring.Select(leg => leg.ToString()),
+                    .. finding.Ways.SelectMany(way => way.Legs.Select(leg => leg.ToString()).Prepend(way.Name)),
+                    .. finding.Routes.Select(id => id.ToString()),
+                    .. finding.Runs.Select(run => run.ToString()),
+                ]
+            )
+        );
 
     private static StudioEdit? Edit(Studio studio, int what, int which, int other)
     {
@@ -45,7 +59,9 @@ public class AfterEditsTests
             2 => route is null ? null : new RemoveRoute(route.Id),
             3 => route is null ? null : new AddStage(route.Id, new TransposeStage(other % 25 - 12)),
             4 => route is null || route.Stages.IsEmpty ? null : new RemoveStage(route.Id, 0, route.Stages[0].Name),
-            5 => device is null || Pick(device.InnerPaths, other) is not { } path ? null : new SwitchInnerPath(device.Id, path.Id, !path.On),
+            5 => device is null || Pick(device.InnerPaths, other) is not { } path
+                ? null
+                : new SwitchInnerPath(device.Id, path.Id, !path.On),
             6 => Pick(studio.Cables, which) is { } cable && cable != default ? new UnplugCable(cable.From) : null,
             7 => device is null ? null : new RenameDevice(device.Id, $"d{other + 10}"),
             8 => device is null || studio.Devices.Length < 3 ? null : new RemoveDevice(device.Id, WithRoutes: true),

@@ -16,78 +16,105 @@ namespace Weiche.Core.Tests.Checks;
 public class CountedWaysTests
 {
     private static readonly Gen<MidiMessage> Any = Gen.OneOf(
-        Gen.Select(Gen.Int[1, 16], Gen.Int[0, 127], Gen.Int[1, 127]).Select((channel, key, velocity) => MidiMessage.NoteOn(Ch(channel), key, velocity)),
-        Gen.Select(Gen.Int[0, 15], Gen.Int[0, 127], Gen.Int[0, 127]).Select((channel, key, value) => MidiMessage.Raw(0xA0 | channel, key, value)),
+        Gen.Select(Gen.Int[1, 16], Gen.Int[0, 127], Gen.Int[1, 127])
+            .Select((channel, key, velocity) => MidiMessage.NoteOn(Ch(channel), key, velocity)),
+        Gen.Select(Gen.Int[0, 15], Gen.Int[0, 127], Gen.Int[0, 127])
+            .Select((channel, key, value) => MidiMessage.Raw(0xA0 | channel, key, value)),
         Gen.Select(Gen.Int[0, 15], Gen.Int[0, 127]).Select((channel, program) => MidiMessage.Raw(0xC0 | channel, program, 0)),
-        Gen.Select(Gen.Int[1, 16], Gen.Int[0, 119], Gen.Int[0, 127]).Select((channel, number, value) => MidiMessage.ControlChange(Ch(channel), number, value)));
+        Gen.Select(Gen.Int[1, 16], Gen.Int[0, 119], Gen.Int[0, 127])
+            .Select((channel, number, value) => MidiMessage.ControlChange(Ch(channel), number, value))
+    );
 
     [Fact]
     public void A_message_has_two_ways_on_exactly_where_two_of_what_becomes_of_it_have_one_or_one_has_two()
     {
         var (two, fewer) = (0, 0);
-        Gen.Select(Gen.OneOf(AnyStage.Any, AnyStage.Channels, AnyStage.Chord), Any.Array[1, 40], Any.Array[1, 10], Any).Sample(
-            (stage, once, twice, message) =>
-            {
-                // What comes out of the stage for some messages is more likely to be met again than anything at all.
-                var made = new MidiMessage[Stage.MaxFanOut];
-                var count = stage.Apply(message, made);
-                var both = SetOf([.. twice, .. made.Take(count / 3)]);
-                var any = SetOf([.. once, .. made.Take(count)]).Union(both);
-                var ways = 0;
-                for (var i = 0; i < count; i++) ways += both.Contains(made[i]) ? 2 : any.Contains(made[i]) ? 1 : 0;
-                Assert.Equal(ways >= 2, stage.PreImageTwice(any, both).Contains(message));
-                if (ways >= 2) Interlocked.Increment(ref two);
-                else Interlocked.Increment(ref fewer);
-            },
-            iter: 10_000);
+        Gen.Select(Gen.OneOf(AnyStage.Any, AnyStage.Channels, AnyStage.Chord), Any.Array[1, 40], Any.Array[1, 10], Any)
+            .Sample(
+                (stage, once, twice, message) =>
+                {
+                    // What comes out of the stage for some messages is more likely to be met again than anything at all.
+                    var made = new MidiMessage[Stage.MaxFanOut];
+                    var count = stage.Apply(message, made);
+                    var both = SetOf([.. twice, .. made.Take(count / 3)]);
+                    var any = SetOf([.. once, .. made.Take(count)]).Union(both);
+                    var ways = 0;
+                    for (var i = 0; i < count; i++)
+                        ways +=
+                            both.Contains(made[i]) ? 2
+                            : any.Contains(made[i]) ? 1
+                            : 0;
+                    Assert.Equal(ways >= 2, stage.PreImageTwice(any, both).Contains(message));
+                    if (ways >= 2)
+                        Interlocked.Increment(ref two);
+                    else
+                        Interlocked.Increment(ref fewer);
+                },
+                iter: 10_000
+            );
         Assert.True(two > 500 && fewer > 500, $"{two} with two ways, {fewer} with fewer");
     }
 
     [Fact]
     public void The_shape_of_a_way_says_which_keys_and_channels_two_ways_have_in_common()
     {
-        var shaping = Gen.OneOf(AnyStage.Channels, AnyStage.Keys, AnyStage.Chord, Gen.Int[-30, 30].Select(by => (Stage)new TransposeStage(by)));
-        Gen.Select(shaping.Array[0, 3], shaping.Array[0, 3], Gen.Int[0, 127], Gen.Int[1, 16]).Sample(
-            (one, other, key, channel) =>
-            {
-                var (first, second) = (WayShape.Of(one), WayShape.Of(other));
-                var note = MidiMessage.NoteOn(Ch(channel), key, 64);
-                var ends = (Run(one, note), Run(other, note));
-                var keys = ends.Item1.Select(message => message.Data1).Intersect(ends.Item2.Select(message => message.Data1)).Any();
-                var channels = ends.Item1.Select(message => message.ChannelIndex).Intersect(ends.Item2.Select(message => message.ChannelIndex)).Any();
-                // Where nothing arrives, channels may meet that no key reaches.
-                if (ends.Item1.Count > 0 && ends.Item2.Count > 0)
+        var shaping = Gen.OneOf(
+            AnyStage.Channels,
+            AnyStage.Keys,
+            AnyStage.Chord,
+            Gen.Int[-30, 30].Select(by => (Stage)new TransposeStage(by))
+        );
+        Gen.Select(shaping.Array[0, 3], shaping.Array[0, 3], Gen.Int[0, 127], Gen.Int[1, 16])
+            .Sample(
+                (one, other, key, channel) =>
                 {
-                    Assert.Equal(keys, (first.KeysInCommon(second) >> key & 1) != 0);
-                    Assert.Equal(channels, (first.ChannelsInCommon(second) >> (channel - 1) & 1) != 0);
-                }
-                var doubled = ends.Item1.GroupBy(message => (message.ChannelIndex, message.Data1)).Any(group => group.Count() > 1);
-                if (doubled) Assert.True((first.KeysTwice >> key & 1) != 0 || (first.ChannelsTwice >> (channel - 1) & 1) != 0);
-            },
-            iter: 5_000);
+                    var (first, second) = (WayShape.Of(one), WayShape.Of(other));
+                    var note = MidiMessage.NoteOn(Ch(channel), key, 64);
+                    var ends = (Run(one, note), Run(other, note));
+                    var keys = ends.Item1.Select(message => message.Data1).Intersect(ends.Item2.Select(message => message.Data1)).Any();
+                    var channels = ends
+                        .Item1.Select(message => message.ChannelIndex)
+                        .Intersect(ends.Item2.Select(message => message.ChannelIndex))
+                        .Any();
+                    // Where nothing arrives, channels may meet that no key reaches.
+                    if (ends.Item1.Count > 0 && ends.Item2.Count > 0)
+                    {
+                        Assert.Equal(keys, (first.KeysInCommon(second) >> key & 1) != 0);
+                        Assert.Equal(channels, (first.ChannelsInCommon(second) >> (channel - 1) & 1) != 0);
+                    }
+                    var doubled = ends.Item1.GroupBy(message => (message.ChannelIndex, message.Data1)).Any(group => group.Count() > 1);
+                    if (doubled)
+                        Assert.True((first.KeysTwice >> key & 1) != 0 || (first.ChannelsTwice >> (channel - 1) & 1) != 0);
+                },
+                iter: 5_000
+            );
     }
 
     [Fact]
     public void Components_are_the_places_that_lead_to_one_another_and_come_after_what_leads_to_them()
     {
-        Gen.Select(Gen.Int[1, 12], Gen.Select(Gen.Int[0, 11], Gen.Int[0, 11]).Array[0, 30]).Sample(
-            (count, edges) =>
-            {
-                var steps = edges.Where(edge => edge.Item1 < count && edge.Item2 < count)
-                    .Select(edge => new Step(edge.Item1, edge.Item2, null, null, [], MessageSet.Empty)).ToArray();
-                var outOf = Enumerable.Range(0, count).Select(place => steps.Where(step => step.From == place).ToArray()).ToArray();
-                var (of, all) = Component.Find(count, outOf);
-                var leads = Enumerable.Range(0, count).Select(start => Reached(outOf, start)).ToList();
-                for (var one = 0; one < count; one++)
+        Gen.Select(Gen.Int[1, 12], Gen.Select(Gen.Int[0, 11], Gen.Int[0, 11]).Array[0, 30])
+            .Sample(
+                (count, edges) =>
                 {
-                    for (var other = 0; other < count; other++)
-                        Assert.Equal(one == other || (leads[one].Contains(other) && leads[other].Contains(one)), of[one] == of[other]);
-                    Assert.Equal(leads[one].Contains(one), all[of[one]].IsClosed);
-                    Assert.Contains(one, all[of[one]].Places);
-                }
-                Assert.All(steps, step => Assert.True(of[step.From] <= of[step.To]));
-            },
-            iter: 3_000);
+                    var steps = edges
+                        .Where(edge => edge.Item1 < count && edge.Item2 < count)
+                        .Select(edge => new Step(edge.Item1, edge.Item2, null, null, [], MessageSet.Empty))
+                        .ToArray();
+                    var outOf = Enumerable.Range(0, count).Select(place => steps.Where(step => step.From == place).ToArray()).ToArray();
+                    var (of, all) = Component.Find(count, outOf);
+                    var leads = Enumerable.Range(0, count).Select(start => Reached(outOf, start)).ToList();
+                    for (var one = 0; one < count; one++)
+                    {
+                        for (var other = 0; other < count; other++)
+                            Assert.Equal(one == other || (leads[one].Contains(other) && leads[other].Contains(one)), of[one] == of[other]);
+                        Assert.Equal(leads[one].Contains(one), all[of[one]].IsClosed);
+                        Assert.Contains(one, all[of[one]].Places);
+                    }
+                    Assert.All(steps, step => Assert.True(of[step.From] <= of[step.To]));
+                },
+                iter: 3_000
+            );
     }
 
     [Fact]
@@ -100,16 +127,24 @@ public class CountedWaysTests
             for (var one = 0; one < count; one++)
             {
                 var box = ring.Boxes[one];
-                Assert.True(box.X >= 0 && box.Y >= 0 && box.X + box.Width <= ring.Width && box.Y + box.Height <= ring.Height, $"place {one} of {count} is cut");
+                Assert.True(
+                    box.X >= 0 && box.Y >= 0 && box.X + box.Width <= ring.Width && box.Y + box.Height <= ring.Height,
+                    $"place {one} of {count} is cut"
+                );
                 for (var other = one + 1; other < count; other++)
                 {
                     var next = ring.Boxes[other];
                     Assert.False(
-                        box.X < next.X + next.Width && next.X < box.X + box.Width && box.Y < next.Y + next.Height && next.Y < box.Y + box.Height,
-                        $"places {one} and {other} of {count} lie on one another");
+                        box.X < next.X + next.Width
+                            && next.X < box.X + box.Width
+                            && box.Y < next.Y + next.Height
+                            && next.Y < box.Y + box.Height,
+                        $"places {one} and {other} of {count} lie on one another"
+                    );
                 }
             }
-            if (count > 2) Assert.True(ring.Boxes[1].X > ring.Boxes[0].X, "the second place is to the right of the first");
+            if (count > 2)
+                Assert.True(ring.Boxes[1].X > ring.Boxes[0].X, "the second place is to the right of the first");
         }
     }
 
@@ -126,9 +161,17 @@ public class CountedWaysTests
         Assert.Equal("The guard is off", new SetSafety(new Safety(true, 0)).Title(studio));
         foreach (var rounds in new[] { -1, 1, 65 })
         {
-            Assert.Contains($"{rounds} is not possible", studio.Refused(new SetSafety(new Safety(true, rounds))).Sentence, StringComparison.Ordinal);
+            Assert.Contains(
+                $"{rounds} is not possible",
+                studio.Refused(new SetSafety(new Safety(true, rounds))).Sentence,
+                StringComparison.Ordinal
+            );
             var text = StudioJson.Write(set).Replace("\"rounds\": 7", $"\"rounds\": {rounds}", StringComparison.Ordinal);
-            Assert.Contains("is not possible", Assert.Throws<StudioFormatException>(() => StudioJson.Read(text)).Message, StringComparison.Ordinal);
+            Assert.Contains(
+                "is not possible",
+                Assert.Throws<StudioFormatException>(() => StudioJson.Read(text)).Message,
+                StringComparison.Ordinal
+            );
         }
     }
 
@@ -156,7 +199,8 @@ public class CountedWaysTests
         {
             foreach (var step in outOf[place])
             {
-                if (reached.Add(step.To)) next.Enqueue(step.To);
+                if (reached.Add(step.To))
+                    next.Enqueue(step.To);
             }
         }
         return reached;
@@ -164,5 +208,6 @@ public class CountedWaysTests
 
     private static List<MidiMessage> Run(Stage[] stages, MidiMessage message) => [.. Stage.Run([.. stages], [message], out _, out _)];
 
-    private static MessageSet SetOf(IEnumerable<MidiMessage> messages) => messages.Aggregate(MessageSet.Empty, (set, message) => set.Union(MessageSet.Of(message)));
+    private static MessageSet SetOf(IEnumerable<MidiMessage> messages) =>
+        messages.Aggregate(MessageSet.Empty, (set, message) => set.Union(MessageSet.Of(message)));
 }

@@ -13,33 +13,67 @@ public sealed class OutsideCableTests
     [Fact]
     public void A_connection_of_another_program_closes_what_a_route_in_its_place_would_close()
     {
-        Gen.Select(AnyRoom.Room, Gen.Select(Gen.Int[0, 99], Gen.Int[0, 99]).Array[1, 3]).Sample((room, ends) =>
-        {
-            // Solo and routes that divert say nothing to what Weiche does not carry.
-            room = room with { Routes = [.. room.Routes.Select(route => route with { Solo = false, Divert = false })] };
-            var (sources, destinations) = (room.Sources.ToList(), room.Destinations.ToList());
-            if (sources.Count == 0 || destinations.Count == 0) return;
-            OutsideCable[] cables = [.. ends.Select(end => new OutsideCable(sources[end.Item1 % sources.Count].Id, destinations[end.Item2 % destinations.Count].Id)).Distinct()];
-            var outside = room.WithOutside([.. cables]);
-            var routed = room with
-            {
-                Routes = [.. room.Routes, .. cables.Index().Select(cable => new Route(new RouteId(room.NextId + cable.Index), cable.Item.From, cable.Item.To, true, []))],
-                NextId = room.NextId + cables.Length,
-            };
-            var (found, meant) = (Checker.Check(outside), Checker.Check(routed));
-            Assert.Equal(meant.OpenCircuits.Any(), found.OpenCircuits.Any());
-            // At each place the same goes on for ever.
-            foreach (var place in found.Search.Flow.Room.Places)
-                Assert.Equal(meant.Search.Endless[meant.Search.Flow.Number(place)!.Value], found.Search.Endless[found.Search.Flow.Number(place)!.Value]);
-            foreach (var circuit in found.OpenCircuits.Where(circuit => !circuit.Outside.IsEmpty && !Checker.Check(room).OpenCircuits.Any()).Take(1))
-            {
-                // What another program closed alone is mended by taking that off.
-                var remedies = RemedySearch.For(found, circuit).Remedies;
-                foreach (var remedy in remedies.Where(remedy => remedy.Edit is PartOutside))
-                    Assert.DoesNotContain(Checker.Check(outside.Must(remedy.Edit)).OpenCircuits, other => other.Key == circuit.Key && other.Outside.Contains(((PartOutside)remedy.Edit).Cable));
-                if (circuit.Outside.Length == 1) Assert.Contains(remedies, remedy => remedy.Edit is PartOutside || remedy.Cost == 0);
-            }
-        }, iter: 1_500);
+        Gen.Select(AnyRoom.Room, Gen.Select(Gen.Int[0, 99], Gen.Int[0, 99]).Array[1, 3])
+            .Sample(
+                (room, ends) =>
+                {
+                    // Solo and routes that divert say nothing to what Weiche does not carry.
+                    room = room with { Routes = [.. room.Routes.Select(route => route with { Solo = false, Divert = false })] };
+                    var (sources, destinations) = (room.Sources.ToList(), room.Destinations.ToList());
+                    if (sources.Count == 0 || destinations.Count == 0)
+                        return;
+                    OutsideCable[] cables =
+                    [
+                        .. ends.Select(end => new OutsideCable(
+                                sources[end.Item1 % sources.Count].Id,
+                                destinations[end.Item2 % destinations.Count].Id
+                            ))
+                            .Distinct(),
+                    ];
+                    var outside = room.WithOutside([.. cables]);
+                    var routed = room with
+                    {
+                        Routes =
+                        [
+                            .. room.Routes,
+                            .. cables
+                                .Index()
+                                .Select(cable => new Route(
+                                    new RouteId(room.NextId + cable.Index),
+                                    cable.Item.From,
+                                    cable.Item.To,
+                                    true,
+                                    []
+                                )),
+                        ],
+                        NextId = room.NextId + cables.Length,
+                    };
+                    var (found, meant) = (Checker.Check(outside), Checker.Check(routed));
+                    Assert.Equal(meant.OpenCircuits.Any(), found.OpenCircuits.Any());
+                    // At each place the same goes on for ever.
+                    foreach (var place in found.Search.Flow.Room.Places)
+                        Assert.Equal(
+                            meant.Search.Endless[meant.Search.Flow.Number(place)!.Value],
+                            found.Search.Endless[found.Search.Flow.Number(place)!.Value]
+                        );
+                    foreach (
+                        var circuit in found
+                            .OpenCircuits.Where(circuit => !circuit.Outside.IsEmpty && !Checker.Check(room).OpenCircuits.Any())
+                            .Take(1)
+                    )
+                    {
+                        // What another program closed alone is mended by taking that off.
+                        var remedies = RemedySearch.For(found, circuit).Remedies;
+                        foreach (var remedy in remedies.Where(remedy => remedy.Edit is PartOutside))
+                            Assert.DoesNotContain(Checker.Check(outside.Must(remedy.Edit)).OpenCircuits, other =>
+                                other.Key == circuit.Key && other.Outside.Contains(((PartOutside)remedy.Edit).Cable)
+                            );
+                        if (circuit.Outside.Length == 1)
+                            Assert.Contains(remedies, remedy => remedy.Edit is PartOutside || remedy.Cost == 0);
+                    }
+                },
+                iter: 1_500
+            );
     }
 
     [Fact]

@@ -16,18 +16,26 @@ public sealed class RehearsalTests : IDisposable
     [Fact]
     public void A_recording_is_played_through_the_studio_in_virtual_time_and_the_same_each_time()
     {
-        var texts = Enumerable.Range(0, 2).Select(_ =>
-        {
-            var studio = SmallStudio.Create();
-            var rehearsal = new Rehearsal(studio);
-            rehearsal.Play(
-            [
-                (rehearsal.FindSource("from AMSEL 61")!.Value.Id, RehearsalFiles.ReadText("0 90 3C 60\n# let go\n\n5000 80 3C 40")),
-                (rehearsal.FindSource("tritt 13")!.Value.Id, RehearsalFiles.ReadText("0 91 24 7F FE\n1000 91 24 00")),
-            ]);
-            Assert.Contains("Kinds: no sensing                        in 3, out 2, stopped 1", rehearsal.Report(), StringComparison.Ordinal);
-            return RehearsalFiles.WriteText(rehearsal.ArrivedAt(studio.To("Brandung"))) + "|" + RehearsalFiles.WriteText(rehearsal.ArrivedAt(studio.To("Himmel")));
-        }).ToList();
+        var texts = Enumerable
+            .Range(0, 2)
+            .Select(_ =>
+            {
+                var studio = SmallStudio.Create();
+                var rehearsal = new Rehearsal(studio);
+                rehearsal.Play([
+                    (rehearsal.FindSource("from AMSEL 61")!.Value.Id, RehearsalFiles.ReadText("0 90 3C 60\n# let go\n\n5000 80 3C 40")),
+                    (rehearsal.FindSource("tritt 13")!.Value.Id, RehearsalFiles.ReadText("0 91 24 7F FE\n1000 91 24 00")),
+                ]);
+                Assert.Contains(
+                    "Kinds: no sensing                        in 3, out 2, stopped 1",
+                    rehearsal.Report(),
+                    StringComparison.Ordinal
+                );
+                return RehearsalFiles.WriteText(rehearsal.ArrivedAt(studio.To("Brandung")))
+                    + "|"
+                    + RehearsalFiles.WriteText(rehearsal.ArrivedAt(studio.To("Himmel")));
+            })
+            .ToList();
         Assert.Equal(texts[0], texts[1]);
         // On the DIN wire a message takes its time; a status that is in force is left out.
         Assert.Equal("960 92 3C 60\n1600 92 24 7F\n2240 92 24 00\n5960 82 3C 40\n|0 9F 3C 60\n5000 8F 3C 40\n", texts[0]);
@@ -36,17 +44,29 @@ public sealed class RehearsalTests : IDisposable
     [Fact]
     public void What_a_rehearsal_wrote_as_a_midi_file_is_read_again()
     {
-        Gens.Message.Array[0, 40].Sample(
-            messages =>
-            {
-                var pool = new SysExPool();
-                var events = messages.Select((each, i) =>
-                    new TimedBytes(i * 12_350, Convert.FromHexString(Collected.Full(each.SysEx is null ? each.Short : pool.Add(each.SysEx), pool)))).ToList();
-                var read = StandardMidiFile.Read(StandardMidiFile.Write("all", events));
-                Assert.Equal(RehearsalFiles.WriteText(events), RehearsalFiles.WriteText(read));
-                Assert.Equal(RehearsalFiles.WriteText(events), RehearsalFiles.WriteText(RehearsalFiles.ReadText(RehearsalFiles.WriteText(events))));
-            },
-            iter: 1_000);
+        Gens.Message.Array[0, 40]
+            .Sample(
+                messages =>
+                {
+                    var pool = new SysExPool();
+                    var events = messages
+                        .Select(
+                            (each, i) =>
+                                new TimedBytes(
+                                    i * 12_350,
+                                    Convert.FromHexString(Collected.Full(each.SysEx is null ? each.Short : pool.Add(each.SysEx), pool))
+                                )
+                        )
+                        .ToList();
+                    var read = StandardMidiFile.Read(StandardMidiFile.Write("all", events));
+                    Assert.Equal(RehearsalFiles.WriteText(events), RehearsalFiles.WriteText(read));
+                    Assert.Equal(
+                        RehearsalFiles.WriteText(events),
+                        RehearsalFiles.WriteText(RehearsalFiles.ReadText(RehearsalFiles.WriteText(events)))
+                    );
+                },
+                iter: 1_000
+            );
     }
 
     [Fact]
@@ -54,12 +74,31 @@ public sealed class RehearsalTests : IDisposable
     {
         byte[] file =
         [
-            .. "MThd"u8, 0, 0, 0, 6, 0, 1, 0, 2, 0, 96,
+            .. "MThd"u8,
+            0,
+            0,
+            0,
+            6,
+            0,
+            1,
+            0,
+            2,
+            0,
+            96,
             .. Track(0, 0xFF, 0x51, 3, 0x07, 0xA1, 0x20, 96, 0xFF, 0x51, 3, 0x0F, 0x42, 0x40, 0, 0xFF, 0x2F, 0),
-            .. "junk"u8, 0, 0, 0, 2, 1, 2,
+            .. "junk"u8,
+            0,
+            0,
+            0,
+            2,
+            1,
+            2,
             .. Track(0, 0x90, 60, 100, 96, 60, 0, 96, 0xF0, 3, 1, 2, 3, 0, 0xF7, 2, 4, 0xF7, 0, 0xFF, 0x2F, 0),
         ];
-        Assert.Equal("0 90 3C 64\n500000 90 3C 00\n1500000 F0 01 02 03\n1500000 04 F7\n", RehearsalFiles.WriteText(StandardMidiFile.Read(file)));
+        Assert.Equal(
+            "0 90 3C 64\n500000 90 3C 00\n1500000 F0 01 02 03\n1500000 04 F7\n",
+            RehearsalFiles.WriteText(StandardMidiFile.Read(file))
+        );
     }
 
     [Fact]
@@ -68,9 +107,21 @@ public sealed class RehearsalTests : IDisposable
         // Running status goes on behind a name and behind system exclusive; bytes behind the last track are somebody's own.
         byte[] file =
         [
-            .. "MThd"u8, 0, 0, 0, 6, 0, 0, 0, 1, 0, 96,
+            .. "MThd"u8,
+            0,
+            0,
+            0,
+            6,
+            0,
+            0,
+            0,
+            1,
+            0,
+            96,
             .. Track(0, 0x90, 60, 100, 0, 0xFF, 1, 1, 65, 96, 60, 0, 0, 0xF0, 2, 1, 0xF7, 96, 62, 100, 0, 0xFF, 0x2F, 0),
-            1, 2, 3,
+            1,
+            2,
+            3,
         ];
         const string Expected = "0 90 3C 64\n500000 90 3C 00\n500000 F0 01 F7\n1000000 90 3E 64\n";
         Assert.Equal(Expected, RehearsalFiles.WriteText(StandardMidiFile.Read(file)));
@@ -81,7 +132,17 @@ public sealed class RehearsalTests : IDisposable
         // Patterns come one after the other, each in its own tempo: the first twice as fast, the second as usual.
         byte[] patterns =
         [
-            .. "MThd"u8, 0, 0, 0, 6, 0, 2, 0, 2, 0, 96,
+            .. "MThd"u8,
+            0,
+            0,
+            0,
+            6,
+            0,
+            2,
+            0,
+            2,
+            0,
+            96,
             .. Track(0, 0xFF, 0x51, 3, 0x03, 0xD0, 0x90, 96, 0x90, 60, 100, 96, 0xFF, 0x2F, 0),
             .. Track(96, 0x90, 62, 100, 0, 0xFF, 0x2F, 0),
         ];
@@ -106,7 +167,11 @@ public sealed class RehearsalTests : IDisposable
         Assert.NotEmpty(rehearsal.ArrivedAt(studio.To("stars")));
         // A chain of them that ends is followed to its end, however long.
         var names = Enumerable.Range(0, 40).Select(i => $"port {i}").ToArray();
-        var chain = names.Zip(names.Skip(1)).Aggregate(Of(["keys", "stars", .. names]).Lay("keys", names[0]).Lay(names[^1], "stars"), (all, pair) => all.Lay(pair.First, pair.Second));
+        var chain = names
+            .Zip(names.Skip(1))
+            .Aggregate(Of(["keys", "stars", .. names]).Lay("keys", names[0]).Lay(names[^1], "stars"), (all, pair) =>
+                all.Lay(pair.First, pair.Second)
+            );
         rehearsal = new Rehearsal(chain);
         rehearsal.Play([(chain.From("keys"), [new TimedBytes(0, [0x90, 60, 100])])]);
         Assert.Equal("0 90 3C 64\n", RehearsalFiles.WriteText(rehearsal.ArrivedAt(chain.To("stars"))));
@@ -127,8 +192,12 @@ public sealed class RehearsalTests : IDisposable
     [InlineData("4D546864000000060000000100604D54726B0000000200F8", "cannot stand in a track")]
     [InlineData("4D54686400000006000000018001", "128 frames a second with 1 ticks each are no SMPTE time")]
     [InlineData("4D5468640000000600000001E700", "25 frames a second with 0 ticks each are no SMPTE time")]
-    public void A_midi_file_that_is_damaged_is_refused_with_the_place(string hex, string reason) => Assert.Contains(
-        reason, Assert.Throws<RecordingException>(() => StandardMidiFile.Read(Convert.FromHexString(hex))).Message, StringComparison.Ordinal);
+    public void A_midi_file_that_is_damaged_is_refused_with_the_place(string hex, string reason) =>
+        Assert.Contains(
+            reason,
+            Assert.Throws<RecordingException>(() => StandardMidiFile.Read(Convert.FromHexString(hex))).Message,
+            StringComparison.Ordinal
+        );
 
     [Theory]
     [InlineData("a.txt", "x 90", "line 1: “x” is not a time")]
@@ -149,10 +218,19 @@ public sealed class RehearsalTests : IDisposable
     [Fact]
     public void Files_that_are_not_there_folders_and_giants_are_refused()
     {
-        Assert.Contains("no such file", Assert.Throws<RecordingException>(() => RehearsalFiles.Read(Path.Combine(_folder, "no.mid"))).Message, StringComparison.Ordinal);
-        Assert.Contains("a folder", Assert.Throws<RecordingException>(() => RehearsalFiles.Read(_folder)).Message, StringComparison.Ordinal);
+        Assert.Contains(
+            "no such file",
+            Assert.Throws<RecordingException>(() => RehearsalFiles.Read(Path.Combine(_folder, "no.mid"))).Message,
+            StringComparison.Ordinal
+        );
+        Assert.Contains(
+            "a folder",
+            Assert.Throws<RecordingException>(() => RehearsalFiles.Read(_folder)).Message,
+            StringComparison.Ordinal
+        );
         var giant = Path.Combine(_folder, "giant.syx");
-        using (var stream = File.Create(giant)) stream.SetLength(RehearsalFiles.MaxLength + 1);
+        using (var stream = File.Create(giant))
+            stream.SetLength(RehearsalFiles.MaxLength + 1);
         Assert.Contains("at most", Assert.Throws<RecordingException>(() => RehearsalFiles.Read(giant)).Message, StringComparison.Ordinal);
     }
 
@@ -166,7 +244,11 @@ public sealed class RehearsalTests : IDisposable
         File.WriteAllBytes(path, [0xF0, 1, 0xF7, 0xF0, 0xF7]);
         Assert.Equal(5, RehearsalFiles.Read(path).Count);
         File.WriteAllBytes(path, [0xF0, 1, 0x90]);
-        Assert.Contains("byte 2: 90 stands inside", Assert.Throws<RecordingException>(() => RehearsalFiles.Read(path)).Message, StringComparison.Ordinal);
+        Assert.Contains(
+            "byte 2: 90 stands inside",
+            Assert.Throws<RecordingException>(() => RehearsalFiles.Read(path)).Message,
+            StringComparison.Ordinal
+        );
     }
 
     [Fact]
@@ -174,22 +256,25 @@ public sealed class RehearsalTests : IDisposable
     {
         var good = StandardMidiFile.Write("x", [new(0, [0x90, 60, 100]), new(5_000, [0xF0, 1, 2, 0xF7]), new(9_000, [0x80, 60, 0])]);
         var studio = SmallStudio.Create();
-        Gen.Select(Gen.Select(Gen.Int[0, good.Length - 1], Gen.Byte).Array[0, 6], Gen.Int[0, good.Length]).Sample(
-            (changes, length) =>
-            {
-                var file = (byte[])good.Clone();
-                foreach (var (at, value) in changes) file[at] = value;
-                try
+        Gen.Select(Gen.Select(Gen.Int[0, good.Length - 1], Gen.Byte).Array[0, 6], Gen.Int[0, good.Length])
+            .Sample(
+                (changes, length) =>
                 {
-                    var rehearsal = new Rehearsal(studio);
-                    rehearsal.Play([(studio.From("Amsel 61"), StandardMidiFile.Read(file.AsSpan(0, length)))]);
-                }
-                catch (RecordingException)
-                {
-                    // Refused with the place: that is what is asked for.
-                }
-            },
-            iter: 1_000);
+                    var file = (byte[])good.Clone();
+                    foreach (var (at, value) in changes)
+                        file[at] = value;
+                    try
+                    {
+                        var rehearsal = new Rehearsal(studio);
+                        rehearsal.Play([(studio.From("Amsel 61"), StandardMidiFile.Read(file.AsSpan(0, length)))]);
+                    }
+                    catch (RecordingException)
+                    {
+                        // Refused with the place: that is what is asked for.
+                    }
+                },
+                iter: 1_000
+            );
     }
 
     [Fact]
@@ -199,7 +284,8 @@ public sealed class RehearsalTests : IDisposable
         var engine = new Core.Live.Engine(Core.Live.CompiledStudio.Compile(studio));
         var piece = new byte[1 << 20];
         engine.Receive(studio.From("a"), [0xF0], default);
-        for (var i = 0; i < 100; i++) engine.Receive(studio.From("a"), piece, default);
+        for (var i = 0; i < 100; i++)
+            engine.Receive(studio.From("a"), piece, default);
         engine.Receive(studio.From("a"), [0xF7, 0x90, 60, 100], default);
         Assert.True(engine.Pool.TotalLength <= engine.Pool.MaxTotalLength);
         Assert.Equal(1, engine.Compiled.Meter(studio.To("b"))!.Messages);
@@ -210,7 +296,11 @@ public sealed class RehearsalTests : IDisposable
     {
         var studio = SmallStudio.Create();
         var text = new StringBuilder();
-        for (var i = 0; i < 3_000; i++) text.Append(System.Globalization.CultureInfo.InvariantCulture, $"{i * 100} 90 {36 + i % 60:X2} 40 80 {36 + i % 60:X2} 40 B0 01 {i % 128:X2}\n");
+        for (var i = 0; i < 3_000; i++)
+            text.Append(
+                System.Globalization.CultureInfo.InvariantCulture,
+                $"{i * 100} 90 {36 + i % 60:X2} 40 80 {36 + i % 60:X2} 40 B0 01 {i % 128:X2}\n"
+            );
         var rehearsal = new Rehearsal(studio);
         rehearsal.Play([(studio.From("Amsel 61"), RehearsalFiles.ReadText(text.ToString()))]);
         var arrived = rehearsal.ArrivedAt(studio.To("Brandung"));

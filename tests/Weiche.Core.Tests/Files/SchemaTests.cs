@@ -19,13 +19,21 @@ public class SchemaTests
         Check(StudioJson.Write(SmallStudio.Create()));
         Check(StudioJson.Write(DemoStudio.Create()));
         var studio = Of("a", "b", "c").Must(new AddGroup("g")).Must(new AddRawDevice("raw", "/dev/x"));
-        studio = studio.Must(new SetMember(studio.Groups[0].Id, studio.From("a"), true))
+        studio = studio
+            .Must(new SetMember(studio.Groups[0].Id, studio.From("a"), true))
             .Must(new LayRoute(new GroupSource(studio.Groups[0].Id), studio.To("c")))
             .Must(new LayRoute(new AnySource([studio.From("b"), studio.From("c")], false), studio.To("raw")));
-        AnyStage.Any.Array[0, Route.MaxStages].Sample(
-            stages => Check(StudioJson.Write(stages.Aggregate(studio, (made, stage) => made.Must(new AddStage(made.Routes[0].Id, stage))))), iter: 200);
+        AnyStage
+            .Any.Array[0, Route.MaxStages]
+            .Sample(
+                stages =>
+                    Check(StudioJson.Write(stages.Aggregate(studio, (made, stage) => made.Must(new AddStage(made.Routes[0].Id, stage))))),
+                iter: 200
+            );
         var rated = DemoStudio.Create();
-        rated = rated.Must(new SetWorstRate(rated.Devices[0].Id, Weiche.Core.Midi.MessageKind.PitchBend, "400")).Must(new SetWorstRate(rated.Devices[0].Id, Weiche.Core.Midi.MessageKind.Note, "0"));
+        rated = rated
+            .Must(new SetWorstRate(rated.Devices[0].Id, Weiche.Core.Midi.MessageKind.PitchBend, "400"))
+            .Must(new SetWorstRate(rated.Devices[0].Id, Weiche.Core.Midi.MessageKind.Note, "0"));
         Check(StudioJson.Write(rated));
         Assert.Equal(rated.Devices[0].WorstRates, StudioJson.Read(StudioJson.Write(rated)).Devices[0].WorstRates);
         Check(StudioJson.Write(studio.Must(new SoloRoute(studio.Routes[0].Id, true)).Must(new DivertRoute(studio.Routes[0].Id, true))));

@@ -18,14 +18,18 @@ public sealed class SheetTests
         Assert.Equal(Dome.Routes.Length, sheet.Plans[1].Tracks.Length);
         foreach (var device in Dome.Devices)
         {
-            foreach (var jack in device.Jacks) Assert.Contains(sheet.Tables.Single(table => table.Key == "jacks").Rows, row => row[0] == device.Name && row[1] == jack.Name);
+            foreach (var jack in device.Jacks)
+                Assert.Contains(sheet.Tables.Single(table => table.Key == "jacks").Rows, row =>
+                    row[0] == device.Name && row[1] == jack.Name
+                );
         }
         Assert.Equal(Dome.Ports.Count(port => port.Port.Jack is null), sheet.Tables.Single(table => table.Key == "ports").Rows.Length);
         Assert.Equal(Dome.Levers.Length, sheet.Tables.Single(table => table.Key == "levers").Rows.Length);
         Assert.Contains(sheet.Tables.Single(table => table.Key == "programs").Rows, row => row.SequenceEqual(["Zinn", "17", "Glass"]));
         var drawing = XDocument.Parse(SheetFiles.Drawing(sheet, "today"));
         var text = string.Join(' ', drawing.Descendants().Where(each => each.Name.LocalName == "text").Select(each => each.Value));
-        foreach (var device in Dome.Devices) Assert.Contains(device.Name, text, StringComparison.Ordinal);
+        foreach (var device in Dome.Devices)
+            Assert.Contains(device.Name, text, StringComparison.Ordinal);
         Assert.Contains("it closes a circuit", text, StringComparison.Ordinal);
     }
 
@@ -36,9 +40,16 @@ public sealed class SheetTests
         Assert.Empty(Sheet.Of(DemoStudio.Create(), []).Since(printed));
         var route = Dome.Route("Kies", "Himmel").Id;
         Assert.Equal(
-            ["− 1 Dusk: Kies → notes → ch 10 → 16 → Himmel", "− 2 Star field: Kies → notes → ch 10 → 16 → Himmel", "− 3 Dawn: Kies → notes → ch 10 → 16 → Himmel",
-             "+ 1 Dusk: Kies → notes → ch 10 → 16 → Himmel, off", "+ 2 Star field: Kies → notes → ch 10 → 16 → Himmel, off", "+ 3 Dawn: Kies → notes → ch 10 → 16 → Himmel, off"],
-            Sheet.Of(Dome.Must(new SwitchRoute(route, false)), []).Since(printed));
+            [
+                "− 1 Dusk: Kies → notes → ch 10 → 16 → Himmel",
+                "− 2 Star field: Kies → notes → ch 10 → 16 → Himmel",
+                "− 3 Dawn: Kies → notes → ch 10 → 16 → Himmel",
+                "+ 1 Dusk: Kies → notes → ch 10 → 16 → Himmel, off",
+                "+ 2 Star field: Kies → notes → ch 10 → 16 → Himmel, off",
+                "+ 3 Dawn: Kies → notes → ch 10 → 16 → Himmel, off",
+            ],
+            Sheet.Of(Dome.Must(new SwitchRoute(route, false)), []).Since(printed)
+        );
     }
 
     [Fact]

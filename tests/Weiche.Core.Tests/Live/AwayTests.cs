@@ -86,55 +86,62 @@ public class AwayTests
 
     [Fact]
     public void Nothing_hangs_whatever_comes_goes_and_is_edited_meanwhile() =>
-        Gen.Select(Gen.Int[0, 9], Gen.Int[0, 2], Gen.Int[0, 2], Gen.Int[60, 61], Gen.Bool).Array[1, 60].Sample(
-            steps =>
-            {
-                string[] names = ["x", "y", "z"];
-                var rig = new Rig(Of(names).Lay("x", "y").Lay("x", "z").Lay("y", "z"));
-                foreach (var (sort, which, channel, key, on) in steps)
+        Gen.Select(Gen.Int[0, 9], Gen.Int[0, 2], Gen.Int[0, 2], Gen.Int[60, 61], Gen.Bool)
+            .Array[1, 60]
+            .Sample(
+                steps =>
                 {
-                    var (from, to) = (rig.Studio.From(names[which]), rig.Studio.To(names[which]));
-                    switch (sort)
+                    string[] names = ["x", "y", "z"];
+                    var rig = new Rig(Of(names).Lay("x", "y").Lay("x", "z").Lay("y", "z"));
+                    foreach (var (sort, which, channel, key, on) in steps)
                     {
-                        case 0:
-                            rig.Leave(to);
-                            break;
-                        case 1:
-                            rig.Return(to);
-                            break;
-                        case 2:
-                            rig.BreakOff(from);
-                            break;
-                        case 3 when on:
-                            rig.AllNotesOff();
-                            break;
-                        case 3 or 4:
-                            var route = rig.Studio.Routes[which].Id;
-                            rig.Edit(new SwitchRoute(route, on));
-                            break;
-                        case 5:
-                            rig.Send(from, (byte)(0xB0 | channel), 64, on ? (byte)127 : (byte)0);
-                            break;
-                        default:
-                            rig.Send(from, (byte)((on ? 0x90 : 0x80) | channel), (byte)key, 64);
-                            break;
+                        var (from, to) = (rig.Studio.From(names[which]), rig.Studio.To(names[which]));
+                        switch (sort)
+                        {
+                            case 0:
+                                rig.Leave(to);
+                                break;
+                            case 1:
+                                rig.Return(to);
+                                break;
+                            case 2:
+                                rig.BreakOff(from);
+                                break;
+                            case 3 when on:
+                                rig.AllNotesOff();
+                                break;
+                            case 3 or 4:
+                                var route = rig.Studio.Routes[which].Id;
+                                rig.Edit(new SwitchRoute(route, on));
+                                break;
+                            case 5:
+                                rig.Send(from, (byte)(0xB0 | channel), 64, on ? (byte)127 : (byte)0);
+                                break;
+                            default:
+                                rig.Send(from, (byte)((on ? 0x90 : 0x80) | channel), (byte)key, 64);
+                                break;
+                        }
                     }
-                }
-                foreach (var name in names) rig.BreakOff(rig.Studio.From(name));
-                foreach (var name in names) rig.Return(rig.Studio.To(name));
-                foreach (var name in names)
-                {
-                    var held = new HashSet<string>();
-                    foreach (var message in rig.At(name))
+                    foreach (var name in names)
+                        rig.BreakOff(rig.Studio.From(name));
+                    foreach (var name in names)
+                        rig.Return(rig.Studio.To(name));
+                    foreach (var name in names)
                     {
-                        var item = message[1..4];
-                        if (message[0] == '9' || (message[0] == 'B' && message[2..4] == "40" && message[4..] != "00")) held.Add(item);
-                        else if (message[0] is '8' or 'B') held.Remove(item);
+                        var held = new HashSet<string>();
+                        foreach (var message in rig.At(name))
+                        {
+                            var item = message[1..4];
+                            if (message[0] == '9' || (message[0] == 'B' && message[2..4] == "40" && message[4..] != "00"))
+                                held.Add(item);
+                            else if (message[0] is '8' or 'B')
+                                held.Remove(item);
+                        }
+                        Assert.True(held.Count == 0, $"{name} still holds {string.Join(' ', held)} after {string.Join(' ', rig.At(name))}");
                     }
-                    Assert.True(held.Count == 0, $"{name} still holds {string.Join(' ', held)} after {string.Join(' ', rig.At(name))}");
-                }
-            },
-            iter: Cases);
+                },
+                iter: Cases
+            );
 
     /// <summary>Takes as much as there is room for; then it is away.</summary>
     private sealed class Far : IByteTaker
@@ -145,7 +152,8 @@ public class AwayTests
 
         public int Take(PortId destination, ReadOnlySpan<byte> bytes)
         {
-            if (Room == 0) return IByteTaker.Away;
+            if (Room == 0)
+                return IByteTaker.Away;
             var count = Math.Min(Room, bytes.Length);
             Got.AddRange(bytes[..count]);
             Room -= count;

@@ -13,7 +13,8 @@ public class ClockTests
     private const byte Start = 0xFA;
     private const byte Stop = 0xFC;
 
-    private static Studio Two() => Of("x", "y", "keys", "synth", "other").Lay("x", "synth").Lay("y", "synth").Lay("keys", "synth").Lay("y", "other");
+    private static Studio Two() =>
+        Of("x", "y", "keys", "synth", "other").Lay("x", "synth").Lay("y", "synth").Lay("keys", "synth").Lay("y", "other");
 
     [Fact]
     public void The_first_clock_is_heard_and_the_other_left_out_with_its_start_and_stop()
@@ -77,26 +78,32 @@ public class ClockTests
     {
         string[] sources = ["x", "y", "keys"];
         byte[] messages = [Clock, Clock, Clock, Start, Stop, 0xFB];
-        Gen.Select(Gen.Int[0, 2], Gen.Int[0, messages.Length - 1], Gen.OneOf(Gen.Long[0, 30_000], Gen.Long[300_000, 700_000])).Array[1, 60].Sample(
-            play =>
-            {
-                var rig = new Rig(Two());
-                var (heard, heardAt, expected) = ("", 0L, new List<string>());
-                var lastClock = sources.ToDictionary(name => name, _ => long.MinValue / 2);
-                foreach (var (who, what, after) in play)
+        Gen.Select(Gen.Int[0, 2], Gen.Int[0, messages.Length - 1], Gen.OneOf(Gen.Long[0, 30_000], Gen.Long[300_000, 700_000]))
+            .Array[1, 60]
+            .Sample(
+                play =>
                 {
-                    rig.Wait(after);
-                    var (name, message) = (sources[who], messages[what]);
-                    rig.Send(name, message);
-                    var now = rig.Now.Microseconds;
-                    if (message == Clock) lastClock[name] = now;
-                    var another = heard.Length > 0 && heard != name && now - heardAt <= ClockChoice.Patience.Microseconds;
-                    if (another && now - lastClock[name] <= ClockChoice.Patience.Microseconds) continue;
-                    if (message == Clock) (heard, heardAt) = (name, now);
-                    expected.Add(message.ToString("X2", System.Globalization.CultureInfo.InvariantCulture));
-                }
-                Assert.Equal(expected, rig.At("synth"));
-            },
-            iter: 3_000);
+                    var rig = new Rig(Two());
+                    var (heard, heardAt, expected) = ("", 0L, new List<string>());
+                    var lastClock = sources.ToDictionary(name => name, _ => long.MinValue / 2);
+                    foreach (var (who, what, after) in play)
+                    {
+                        rig.Wait(after);
+                        var (name, message) = (sources[who], messages[what]);
+                        rig.Send(name, message);
+                        var now = rig.Now.Microseconds;
+                        if (message == Clock)
+                            lastClock[name] = now;
+                        var another = heard.Length > 0 && heard != name && now - heardAt <= ClockChoice.Patience.Microseconds;
+                        if (another && now - lastClock[name] <= ClockChoice.Patience.Microseconds)
+                            continue;
+                        if (message == Clock)
+                            (heard, heardAt) = (name, now);
+                        expected.Add(message.ToString("X2", System.Globalization.CultureInfo.InvariantCulture));
+                    }
+                    Assert.Equal(expected, rig.At("synth"));
+                },
+                iter: 3_000
+            );
     }
 }

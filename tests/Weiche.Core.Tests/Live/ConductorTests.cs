@@ -14,31 +14,48 @@ public sealed class ConductorTests
 {
     private const int Bar = 4 * Tempo.PulsesABeat;
 
-    private static Studio Own(Func<TimePlan, TimePlan>? how = null) => Set(Of("box", "keys", "a", "b"), plan => (how ?? (same => same))(plan with { Master = ClockMaster.Own }), ("a", ClockForm.Steadied, 0), ("b", ClockForm.Steadied, 0));
+    private static Studio Own(Func<TimePlan, TimePlan>? how = null) =>
+        Set(
+            Of("box", "keys", "a", "b"),
+            plan => (how ?? (same => same))(plan with { Master = ClockMaster.Own }),
+            ("a", ClockForm.Steadied, 0),
+            ("b", ClockForm.Steadied, 0)
+        );
 
     private static Studio Followed(ClockForm form = ClockForm.Steadied, Func<TimePlan, TimePlan>? how = null)
     {
         var studio = Of("box", "keys", "a", "b");
-        return Set(studio, plan => (how ?? (same => same))(plan with { Master = new ClockMaster(studio.From("box")) }), ("a", form, 0), ("b", ClockForm.AsItCame, 0));
+        return Set(
+            studio,
+            plan => (how ?? (same => same))(plan with { Master = new ClockMaster(studio.From("box")) }),
+            ("a", form, 0),
+            ("b", ClockForm.AsItCame, 0)
+        );
     }
 
     private static Studio Set(Studio studio, Func<TimePlan, TimePlan> how, params (string To, ClockForm Form, long OffsetMs)[] followers)
     {
         studio = studio with { Time = how(studio.Time) };
-        foreach (var (to, form, offset) in followers) studio = studio.Must(new SetFollower(new Follower(studio.To(to), form, true, MidiSpan.FromMilliseconds(offset))));
+        foreach (var (to, form, offset) in followers)
+            studio = studio.Must(new SetFollower(new Follower(studio.To(to), form, true, MidiSpan.FromMilliseconds(offset))));
         return studio.Checked();
     }
 
     [Fact]
-    public void After_an_hour_the_own_clock_is_where_its_tempo_says_whatever_that_is() => Gen.Int[Tempo.Slowest, Tempo.Fastest].Sample(
-        hundredths =>
-        {
-            var time = new Evening(Own(plan => plan with { Tempo = new Tempo(hundredths) }));
-            time.GoOn(3_600_000);
-            var pulses = time.PulsesAt("a");
-            Assert.Equal(3_600L * 24 * hundredths / 6_000 + 1, pulses.Count);
-            foreach (var (n, at) in pulses.Index()) Assert.InRange(at.Microseconds - (double)n * Tempo.IntervalTimesHundredths / hundredths, -0.51, 0.51);
-        }, iter: 6);
+    public void After_an_hour_the_own_clock_is_where_its_tempo_says_whatever_that_is() =>
+        Gen.Int[Tempo.Slowest, Tempo.Fastest]
+            .Sample(
+                hundredths =>
+                {
+                    var time = new Evening(Own(plan => plan with { Tempo = new Tempo(hundredths) }));
+                    time.GoOn(3_600_000);
+                    var pulses = time.PulsesAt("a");
+                    Assert.Equal(3_600L * 24 * hundredths / 6_000 + 1, pulses.Count);
+                    foreach (var (n, at) in pulses.Index())
+                        Assert.InRange(at.Microseconds - (double)n * Tempo.IntervalTimesHundredths / hundredths, -0.51, 0.51);
+                },
+                iter: 6
+            );
 
     [Fact]
     public void One_start_begins_all_who_want_it_in_the_same_pulse()
@@ -60,8 +77,10 @@ public sealed class ConductorTests
         Assert.Equal(12_000, (first - firstEarly).Microseconds);
         Assert.False(time.Engine.Time.IsPlaying);
 
-        static int Since(List<(MidiTime At, byte Byte)> bytes) => bytes.SkipWhile(each => each.Byte != 0xFA).TakeWhile(each => each.Byte != 0xFC).Count(each => each.Byte == 0xF8);
-        static MidiTime First(List<(MidiTime At, byte Byte)> bytes) => bytes.SkipWhile(each => each.Byte != 0xFA).First(each => each.Byte == 0xF8).At;
+        static int Since(List<(MidiTime At, byte Byte)> bytes) =>
+            bytes.SkipWhile(each => each.Byte != 0xFA).TakeWhile(each => each.Byte != 0xFC).Count(each => each.Byte == 0xF8);
+        static MidiTime First(List<(MidiTime At, byte Byte)> bytes) =>
+            bytes.SkipWhile(each => each.Byte != 0xFA).First(each => each.Byte == 0xF8).At;
     }
 
     [Fact]
@@ -153,33 +172,41 @@ public sealed class ConductorTests
 
     [Fact]
     public void A_followed_clock_goes_out_as_it_came_or_steadied_and_the_count_is_the_masters() =>
-        Gen.Select(Gen.Double[40, 240], Gen.Double[0, 3], Gen.Bool, Gen.Int[0, 1_000_000]).Sample(
-            (bpm, jitterMs, starts, seed) =>
-            {
-                var random = new Random(seed);
-                var time = new Evening(Followed());
-                var interval = 2_500_000 / bpm;
-                var sent = new List<MidiTime>();
-                for (var i = 0; i < 480; i++)
+        Gen.Select(Gen.Double[40, 240], Gen.Double[0, 3], Gen.Bool, Gen.Int[0, 1_000_000])
+            .Sample(
+                (bpm, jitterMs, starts, seed) =>
                 {
-                    time.GoTo(new MidiTime((long)(1e6 + i * interval + (random.NextDouble() * 2 - 1) * Math.Min(jitterMs * 1000, interval / 3))));
-                    if (starts && i == 240) time.Send("box", 0xFA);
-                    time.Send("box", 0xF8);
-                    sent.Add(time.Now);
-                }
-                time.GoOn(2_000);
-                // What comes as it came is what came.
-                Assert.Equal(sent, time.PulsesAt("b"));
-                var (a, b) = (time.BytesAt("a"), time.BytesAt("b"));
-                if (starts)
-                {
-                    (a, b) = ([.. a.SkipWhile(each => each.Byte != 0xFA)], [.. b.SkipWhile(each => each.Byte != 0xFA)]);
-                    Assert.Equal(240, b.Count(each => each.Byte == 0xF8));
-                }
-                // The copy has made no pulse more than the few by which it may be ahead, and none less.
-                Assert.InRange(a.Count(each => each.Byte == 0xF8) - b.Count(each => each.Byte == 0xF8), 0, 7);
-                Assert.Equal(TimeState.Silent, time.Engine.Time.State);
-            }, iter: 200);
+                    var random = new Random(seed);
+                    var time = new Evening(Followed());
+                    var interval = 2_500_000 / bpm;
+                    var sent = new List<MidiTime>();
+                    for (var i = 0; i < 480; i++)
+                    {
+                        time.GoTo(
+                            new MidiTime(
+                                (long)(1e6 + i * interval + (random.NextDouble() * 2 - 1) * Math.Min(jitterMs * 1000, interval / 3))
+                            )
+                        );
+                        if (starts && i == 240)
+                            time.Send("box", 0xFA);
+                        time.Send("box", 0xF8);
+                        sent.Add(time.Now);
+                    }
+                    time.GoOn(2_000);
+                    // What comes as it came is what came.
+                    Assert.Equal(sent, time.PulsesAt("b"));
+                    var (a, b) = (time.BytesAt("a"), time.BytesAt("b"));
+                    if (starts)
+                    {
+                        (a, b) = ([.. a.SkipWhile(each => each.Byte != 0xFA)], [.. b.SkipWhile(each => each.Byte != 0xFA)]);
+                        Assert.Equal(240, b.Count(each => each.Byte == 0xF8));
+                    }
+                    // The copy has made no pulse more than the few by which it may be ahead, and none less.
+                    Assert.InRange(a.Count(each => each.Byte == 0xF8) - b.Count(each => each.Byte == 0xF8), 0, 7);
+                    Assert.Equal(TimeState.Silent, time.Engine.Time.State);
+                },
+                iter: 200
+            );
 
     [Fact]
     public void When_the_master_falls_silent_it_is_said_at_once_and_taken_up_again_where_it_is()
@@ -193,16 +220,23 @@ public sealed class ConductorTests
             {
                 time.GoTo(new MidiTime((long)(1e6 + i * interval)));
                 // For two seconds, ninety-six pulses, nothing comes.
-                if (i is < 400 or >= 496) time.Send("box", 0xF8);
-                else if (i == 450) Assert.Equal(coasts ? TimeState.Coasting : TimeState.Silent, time.Engine.Time.State);
+                if (i is < 400 or >= 496)
+                    time.Send("box", 0xF8);
+                else if (i == 450)
+                    Assert.Equal(coasts ? TimeState.Coasting : TimeState.Silent, time.Engine.Time.State);
             }
             Assert.Equal(TimeState.Running, time.Engine.Time.State);
-            if (!coasts) continue;
+            if (!coasts)
+                continue;
             Assert.Equal(960, time.PulsesAt("a").Count, 1.0);
             // Who gets it as it came gets what coasts as well, once each.
             Assert.Equal(960, time.PulsesAt("b").Count, 1.0);
             Assert.Equal(959, time.Engine.Time.Position, 1.0);
-            Assert.InRange(time.PulsesAt("a").Zip(time.PulsesAt("a").Skip(1), (one, next) => (next - one).Microseconds).Skip(96).Max(), 20_000, 22_000);
+            Assert.InRange(
+                time.PulsesAt("a").Zip(time.PulsesAt("a").Skip(1), (one, next) => (next - one).Microseconds).Skip(96).Max(),
+                20_000,
+                22_000
+            );
         }
     }
 
@@ -222,42 +256,47 @@ public sealed class ConductorTests
 
     [Fact]
     public void Start_start_stop_continue_in_any_order_and_in_one_read_have_a_defined_end() =>
-        Gen.Select(Gen.Int[0, 4].Select(i => new byte[] { 0xFA, 0xFB, 0xFC, 0xF8, 0xF2 }[i]).Array[1, 40], Gen.Bool, Gen.Int[0, 40]).Sample((bytes, oneRead, gap) =>
-        {
-            var time = new Evening(Followed());
-            for (var i = 0; i < 60; i++)
-            {
-                time.GoOn(20);
-                time.Send("box", 0xF8);
-            }
-            byte[] all = [.. bytes.SelectMany(each => each == 0xF2 ? [each, 16, 0] : new[] { each })];
-            if (oneRead)
-            {
-                time.Send("box", all);
-            }
-            else
-            {
-                foreach (var each in all)
+        Gen.Select(Gen.Int[0, 4].Select(i => new byte[] { 0xFA, 0xFB, 0xFC, 0xF8, 0xF2 }[i]).Array[1, 40], Gen.Bool, Gen.Int[0, 40])
+            .Sample(
+                (bytes, oneRead, gap) =>
                 {
-                    time.GoOn(gap);
-                    time.Send("box", each);
-                }
-            }
-            for (var i = 0; i < 30; i++)
-            {
-                time.GoOn(20);
-                time.Send("box", 0xF8);
-            }
-            var last = bytes.LastOrDefault(each => each is 0xFA or 0xFB or 0xFC);
-            Assert.Equal(last is 0xFA or 0xFB, time.Engine.Time.IsPlaying);
-            foreach (var to in new[] { "a", "b" })
-            {
-                // Each is told stop before it is started again, and what it was told last is what is so.
-                var orders = time.OrdersAt(to).Where(each => !each.StartsWith("F2", StringComparison.Ordinal)).ToList();
-                foreach (var (one, next) in orders.Zip(orders.Skip(1))) Assert.True((one == "FC") != (next == "FC"), string.Join(' ', orders));
-                Assert.Equal(time.Engine.Time.IsPlaying, orders.LastOrDefault() is "FA" or "FB");
-            }
-        }, iter: 1_000);
+                    var time = new Evening(Followed());
+                    for (var i = 0; i < 60; i++)
+                    {
+                        time.GoOn(20);
+                        time.Send("box", 0xF8);
+                    }
+                    byte[] all = [.. bytes.SelectMany(each => each == 0xF2 ? [each, 16, 0] : new[] { each })];
+                    if (oneRead)
+                    {
+                        time.Send("box", all);
+                    }
+                    else
+                    {
+                        foreach (var each in all)
+                        {
+                            time.GoOn(gap);
+                            time.Send("box", each);
+                        }
+                    }
+                    for (var i = 0; i < 30; i++)
+                    {
+                        time.GoOn(20);
+                        time.Send("box", 0xF8);
+                    }
+                    var last = bytes.LastOrDefault(each => each is 0xFA or 0xFB or 0xFC);
+                    Assert.Equal(last is 0xFA or 0xFB, time.Engine.Time.IsPlaying);
+                    foreach (var to in new[] { "a", "b" })
+                    {
+                        // Each is told stop before it is started again, and what it was told last is what is so.
+                        var orders = time.OrdersAt(to).Where(each => !each.StartsWith("F2", StringComparison.Ordinal)).ToList();
+                        foreach (var (one, next) in orders.Zip(orders.Skip(1)))
+                            Assert.True((one == "FC") != (next == "FC"), string.Join(' ', orders));
+                        Assert.Equal(time.Engine.Time.IsPlaying, orders.LastOrDefault() is "FA" or "FB");
+                    }
+                },
+                iter: 1_000
+            );
 
     [Fact]
     public void Who_comes_late_or_comes_back_goes_along_from_the_next_bar()
@@ -284,7 +323,9 @@ public sealed class ConductorTests
     public void A_pedal_holds_the_beat_and_lets_it_go_and_one_that_is_pulled_out_moves_nothing()
     {
         var studio = Own();
-        studio = studio.Must(new AddLever(studio.From("keys"), new LeverTrigger(LeverKind.Control, 64), new WorkTime(TimeWork.HoldAndLetGo))).Must(new AddLever(studio.From("keys"), new LeverTrigger(LeverKind.Key, 40), new WorkTime(TimeWork.StartOrStop)));
+        studio = studio
+            .Must(new AddLever(studio.From("keys"), new LeverTrigger(LeverKind.Control, 64), new WorkTime(TimeWork.HoldAndLetGo)))
+            .Must(new AddLever(studio.From("keys"), new LeverTrigger(LeverKind.Key, 40), new WorkTime(TimeWork.StartOrStop)));
         studio.Refused(new AddLever(studio.From("keys"), new LeverTrigger(LeverKind.Program, 3), new WorkTime(TimeWork.HoldAndLetGo)));
         var time = new Evening(studio);
         time.Send("keys", 0x90, 40, 100, 0x80, 40, 0);
@@ -349,7 +390,10 @@ public sealed class ConductorTests
     public void A_lineup_has_its_own_master_and_tempo_and_positions_go_on()
     {
         var studio = Followed().Must(new AddLineup("One")).Must(new AddLineup("Two")).Must(new AddLineup("Three"));
-        studio = studio.Must(new SetMaster(ClockMaster.Own, studio.Lineups[1].Id)).Must(new SetTempo(new Tempo(6_000), studio.Lineups[1].Id)).In(studio.Lineups[0].Id);
+        studio = studio
+            .Must(new SetMaster(ClockMaster.Own, studio.Lineups[1].Id))
+            .Must(new SetTempo(new Tempo(6_000), studio.Lineups[1].Id))
+            .In(studio.Lineups[0].Id);
         var time = new Evening(studio);
         time.Send("box", 0xFA);
         for (var i = 0; i < 200; i++)
@@ -371,26 +415,36 @@ public sealed class ConductorTests
 
     [Fact]
     public void Edits_while_it_runs_leave_out_no_pulse_and_make_none_twice() =>
-        Gen.Select(Gen.Int[-40, 60], Gen.Int[1, 200], Gen.Int[0, 4]).Sample((offset, at, what) =>
-        {
-            var time = new Evening(Own());
-            time.Do(TimeWork.Start);
-            time.GoOn(1_000);
-            time.GoOn(at);
-            time.Edit(what switch
-            {
-                0 => new RenameStudio("other"),
-                1 => new SetTempo(new Tempo(9_000)),
-                2 => new SetFollower(new Follower(time.Studio.To("a"), ClockForm.AsItCame, true, MidiSpan.Zero)),
-                3 => new SetFollower(new Follower(time.Studio.To("b"), ClockForm.Steadied, true, MidiSpan.FromMilliseconds(offset))),
-                _ => new SetFollower(new Follower(time.Studio.To("b"), ClockForm.None, false, MidiSpan.Zero)),
-            });
-            time.GoOn(2_000);
-            var pulses = time.PulsesAt("a");
-            foreach (var (one, next) in pulses.Zip(pulses.Skip(1))) Assert.InRange((next - one).Microseconds, 20_832, 27_779);
-            Assert.InRange(pulses.Count, 110, 160);
-            if (what == 3) Assert.Equal(pulses.Count, time.PulsesAt("b").Count, 1 + Math.Abs(offset) / 20.0);
-        }, iter: 300);
+        Gen.Select(Gen.Int[-40, 60], Gen.Int[1, 200], Gen.Int[0, 4])
+            .Sample(
+                (offset, at, what) =>
+                {
+                    var time = new Evening(Own());
+                    time.Do(TimeWork.Start);
+                    time.GoOn(1_000);
+                    time.GoOn(at);
+                    time.Edit(
+                        what switch
+                        {
+                            0 => new RenameStudio("other"),
+                            1 => new SetTempo(new Tempo(9_000)),
+                            2 => new SetFollower(new Follower(time.Studio.To("a"), ClockForm.AsItCame, true, MidiSpan.Zero)),
+                            3 => new SetFollower(
+                                new Follower(time.Studio.To("b"), ClockForm.Steadied, true, MidiSpan.FromMilliseconds(offset))
+                            ),
+                            _ => new SetFollower(new Follower(time.Studio.To("b"), ClockForm.None, false, MidiSpan.Zero)),
+                        }
+                    );
+                    time.GoOn(2_000);
+                    var pulses = time.PulsesAt("a");
+                    foreach (var (one, next) in pulses.Zip(pulses.Skip(1)))
+                        Assert.InRange((next - one).Microseconds, 20_832, 27_779);
+                    Assert.InRange(pulses.Count, 110, 160);
+                    if (what == 3)
+                        Assert.Equal(pulses.Count, time.PulsesAt("b").Count, 1 + Math.Abs(offset) / 20.0);
+                },
+                iter: 300
+            );
 
     [Fact]
     public void While_time_runs_nothing_is_allocated()
@@ -403,8 +457,10 @@ public sealed class ConductorTests
             {
                 time.GoOn(20);
                 time.Engine.Receive(time.Box, pulse, time.Now);
-                if (i % 500 == 100) time.Do(TimeWork.Start);
-                if (i % 500 == 300) time.Do(TimeWork.Stop);
+                if (i % 500 == 100)
+                    time.Do(TimeWork.Start);
+                if (i % 500 == 300)
+                    time.Do(TimeWork.Stop);
             }
         }
         Play();

@@ -68,28 +68,38 @@ public sealed class DoorTests
     {
         var studio = Rooms.Of("keys", "stars", "far").Lay("keys", "stars").Lay("stars", "far");
         var doors = new[] { studio.From("keys"), studio.To("stars"), studio.To("far") };
-        Gen.Select(Gen.Int[0, 2], Gen.Int[0, 4], Gen.Int[60, 63]).Array[1, 60].Sample(steps =>
-        {
-            var rig = new Rig(studio with { Safety = studio.Safety with { Rounds = 0 } });
-            var down = new HashSet<(int, int)>();
-            foreach (var (who, what, key) in steps)
-            {
-                if (what == 4)
+        Gen.Select(Gen.Int[0, 2], Gen.Int[0, 4], Gen.Int[60, 63])
+            .Array[1, 60]
+            .Sample(
+                steps =>
                 {
-                    rig.Engine.BreakOff(doors[who], rig.Now);
-                    rig.Fetch();
-                    down.RemoveWhere(each => each.Item1 == who);
-                }
-                else
-                {
-                    rig.Receive(doors[who], what < 2 ? 0x90 : 0x80, key, 90);
-                    if (what < 2) down.Add((who, key));
-                    else down.Remove((who, key));
-                }
-                // "stars" goes on to "far" by its source; both hold what either of their players holds.
-                Assert.Equal(down.Where(each => each.Item1 != 2).Select(each => each.Item2).Distinct().Order(), rig.Sounding(studio.To("stars")));
-            }
-        }, iter: 2_000);
+                    var rig = new Rig(studio with { Safety = studio.Safety with { Rounds = 0 } });
+                    var down = new HashSet<(int, int)>();
+                    foreach (var (who, what, key) in steps)
+                    {
+                        if (what == 4)
+                        {
+                            rig.Engine.BreakOff(doors[who], rig.Now);
+                            rig.Fetch();
+                            down.RemoveWhere(each => each.Item1 == who);
+                        }
+                        else
+                        {
+                            rig.Receive(doors[who], what < 2 ? 0x90 : 0x80, key, 90);
+                            if (what < 2)
+                                down.Add((who, key));
+                            else
+                                down.Remove((who, key));
+                        }
+                        // "stars" goes on to "far" by its source; both hold what either of their players holds.
+                        Assert.Equal(
+                            down.Where(each => each.Item1 != 2).Select(each => each.Item2).Distinct().Order(),
+                            rig.Sounding(studio.To("stars"))
+                        );
+                    }
+                },
+                iter: 2_000
+            );
     }
 
     private sealed class Rig : IByteTaker
@@ -117,7 +127,8 @@ public sealed class DoorTests
         {
             _studio = studio;
             Engine.Swap(Engine.Prepare(CompiledStudio.Compile(studio, Engine.Compiled)), Now);
-            if (studio.InForce is { } lineup) Engine.Enter(lineup, Now);
+            if (studio.InForce is { } lineup)
+                Engine.Enter(lineup, Now);
             Fetch();
         }
 
@@ -141,12 +152,15 @@ public sealed class DoorTests
 
         public int Take(PortId destination, ReadOnlySpan<byte> bytes)
         {
-            if (!_parsers.TryGetValue(destination, out var known)) _parsers.Add(destination, known = (new StreamParser(new SysExPool()), []));
-            if (!_heard.TryGetValue(destination, out var heard)) _heard.Add(destination, heard = []);
+            if (!_parsers.TryGetValue(destination, out var known))
+                _parsers.Add(destination, known = (new StreamParser(new SysExPool()), []));
+            if (!_heard.TryGetValue(destination, out var heard))
+                _heard.Add(destination, heard = []);
             var sink = new Sink(heard, known.Down);
             known.Parser.Parse(bytes, ref sink);
             // A virtual port: what it is sent comes out of it.
-            if (_studio.FindPort(destination)?.Device.FirstPort(PortDirection.Source) is { } source) _later.Enqueue((source, bytes.ToArray()));
+            if (_studio.FindPort(destination)?.Device.FirstPort(PortDirection.Source) is { } source)
+                _later.Enqueue((source, bytes.ToArray()));
             return bytes.Length;
         }
 
@@ -155,8 +169,10 @@ public sealed class DoorTests
             public void Accept(in MidiMessage message)
             {
                 heard.Add($"{message.Status:X2} {message.Data1:X2} {message.Data2:X2}");
-                if (message.IsNoteOn) down.Add(message.Data1);
-                else if (message.Kind == MessageKind.Note) down.Remove(message.Data1);
+                if (message.IsNoteOn)
+                    down.Add(message.Data1);
+                else if (message.Kind == MessageKind.Note)
+                    down.Remove(message.Data1);
             }
         }
     }

@@ -139,7 +139,16 @@ public class EngineTests
         Assert.Equal(["803C40", "B14000"], after.Take(2).Order());
         foreach (var channel in "01")
         {
-            string[] quiet = [$"B{channel}4000", $"B{channel}4200", $"B{channel}4300", $"B{channel}7B00", $"B{channel}7800", $"E{channel}0040", $"D{channel}00"];
+            string[] quiet =
+            [
+                $"B{channel}4000",
+                $"B{channel}4200",
+                $"B{channel}4300",
+                $"B{channel}7B00",
+                $"B{channel}7800",
+                $"E{channel}0040",
+                $"D{channel}00",
+            ];
             Assert.Equal(quiet, after.Skip(2).Where(text => text[1] == channel));
         }
         Assert.Equal(2 + 14, after.Count);
@@ -155,7 +164,8 @@ public class EngineTests
         for (var i = 0; i < 1_100_000; i++)
         {
             engine.Receive(from, [(byte)(0x90 | i % 16), (byte)(i / 16 % 128), 100], new MidiTime(i));
-            if (i % 16 < 8) engine.Receive(from, [(byte)(0x80 | i % 16), (byte)(i / 16 % 128), 64], new MidiTime(i));
+            if (i % 16 < 8)
+                engine.Receive(from, [(byte)(0x80 | i % 16), (byte)(i / 16 % 128), 64], new MidiTime(i));
         }
         Assert.True(engine.Compiled.Meter(studio.To("a"))!.Refused > 100_000);
         Assert.Equal(8 * 128, engine.HeldCount);
@@ -223,20 +233,28 @@ public class EngineTests
     public void Messages_on_their_way_allocate_nothing()
     {
         var studio = Of("keys", "a", "b")
-            .Lay("keys", "a", new KindsStage(KindSet.All.With(MessageKind.Clock, false)), new ChannelsStage(ChannelMap.Nothing.With(Ch(1), ChannelSet.Of(2, 3))))
+            .Lay(
+                "keys",
+                "a",
+                new KindsStage(KindSet.All.With(MessageKind.Clock, false)),
+                new ChannelsStage(ChannelMap.Nothing.With(Ch(1), ChannelSet.Of(2, 3)))
+            )
             .Lay("keys", "b", NoNotes);
         var engine = new Engine(CompiledStudio.Compile(studio));
         var from = studio.From("keys");
         var taker = new Taken(_ => { });
         byte[] bytes = [0x90, 60, 100, 64, 100, 0xF8, 0xB0, 64, 127, 0xF0, 1, 2, 3, 0xF7, 0x80, 60, 0, 64, 0, 0xB0, 64, 0];
-        Assert.Equal(0, Allocations.Of(() =>
-        {
-            for (var i = 0; i < 10_000; i++)
+        Assert.Equal(
+            0,
+            Allocations.Of(() =>
             {
-                engine.Receive(from, bytes, new MidiTime(i));
-                engine.Drain(ref taker, new MidiTime(30_000));
-            }
-        }));
+                for (var i = 0; i < 10_000; i++)
+                {
+                    engine.Receive(from, bytes, new MidiTime(i));
+                    engine.Drain(ref taker, new MidiTime(30_000));
+                }
+            })
+        );
     }
 
     private readonly struct Sounding(Dictionary<int, int> keys) : IMessageSink

@@ -71,7 +71,8 @@ internal sealed class Evening : IByteTaker
         Drain();
     }
 
-    internal List<(MidiTime At, byte Byte)> BytesAt(string to) => [.. _sent.Where(each => each.To == Studio.To(to)).Select(each => (each.At, each.Byte))];
+    internal List<(MidiTime At, byte Byte)> BytesAt(string to) =>
+        [.. _sent.Where(each => each.To == Studio.To(to)).Select(each => (each.At, each.Byte))];
 
     internal List<(MidiTime At, bool On, int Key, int Velocity)> NotesAt(string to)
     {
@@ -81,8 +82,10 @@ internal sealed class Evening : IByteTaker
         {
             var status = bytes[i].Byte;
             // All notes off ends them all.
-            if (status == 0xB0 && bytes[i + 1].Byte == 123) notes.Add((bytes[i].At, false, AllKeys, 0));
-            if ((status & 0xE0) != 0x80) continue;
+            if (status == 0xB0 && bytes[i + 1].Byte == 123)
+                notes.Add((bytes[i].At, false, AllKeys, 0));
+            if ((status & 0xE0) != 0x80)
+                continue;
             notes.Add((bytes[i].At, (status & 0xF0) == 0x90 && bytes[i + 2].Byte > 0, bytes[i + 1].Byte, bytes[i + 2].Byte));
             i += 2;
         }
@@ -95,15 +98,19 @@ internal sealed class Evening : IByteTaker
     {
         var bytes = BytesAt(to).Where(each => each.Byte != 0xF8).Select(each => each.Byte).ToList();
         var orders = new List<string>();
-        for (var i = 0; i < bytes.Count; i++) orders.Add(bytes[i] == 0xF2 ? $"F2 {bytes[++i]:X2} {bytes[++i]:X2}" : $"{bytes[i]:X2}");
+        for (var i = 0; i < bytes.Count; i++)
+            orders.Add(bytes[i] == 0xF2 ? $"F2 {bytes[++i]:X2} {bytes[++i]:X2}" : $"{bytes[i]:X2}");
         return orders;
     }
 
     public int Take(PortId destination, ReadOnlySpan<byte> bytes)
     {
-        if (destination == Away) return IByteTaker.Away;
-        if (!Keeps) return bytes.Length;
-        foreach (var each in bytes) _sent.Add((Now, destination, each));
+        if (destination == Away)
+            return IByteTaker.Away;
+        if (!Keeps)
+            return bytes.Length;
+        foreach (var each in bytes)
+            _sent.Add((Now, destination, each));
         return bytes.Length;
     }
 

@@ -28,7 +28,8 @@ public class GuardTests
         {
             Studio = studio;
             _engine = new Engine(CompiledStudio.Compile(studio));
-            foreach (var (name, delay) in echoes) _echoes[studio.To(name)] = (studio.From(name), delay);
+            foreach (var (name, delay) in echoes)
+                _echoes[studio.To(name)] = (studio.From(name), delay);
             _learner.Use(studio);
         }
 
@@ -44,14 +45,16 @@ public class GuardTests
         {
             for (int count; (count = _engine.Tap.Read(ref _read, _records, out _)) > 0;)
             {
-                foreach (ref readonly var record in _records.AsSpan(0, count)) _learner.Take(record);
+                foreach (ref readonly var record in _records.AsSpan(0, count))
+                    _learner.Take(record);
             }
             _engine.Follow([.. _learner.Changed()]);
         }
 
         internal Studio Studio { get; }
 
-        internal void Cross(string destination, string source, long delay) => _echoes[Studio.To(destination)] = (Studio.From(source), delay);
+        internal void Cross(string destination, string source, long delay) =>
+            _echoes[Studio.To(destination)] = (Studio.From(source), delay);
 
         internal Engine Engine => _engine;
 
@@ -68,7 +71,8 @@ public class GuardTests
             while (true)
             {
                 var (comes, due) = (_coming.TryPeek(out var next, out var when) ? when.Item1 : long.MaxValue, _engine.NextDue.Microseconds);
-                if (Math.Min(comes, due) > until || Math.Min(comes, due) == long.MaxValue) return;
+                if (Math.Min(comes, due) > until || Math.Min(comes, due) == long.MaxValue)
+                    return;
                 _now = Math.Max(_now, Math.Min(comes, due));
                 if (due <= comes)
                 {
@@ -81,28 +85,34 @@ public class GuardTests
                 }
                 var self = this;
                 _engine.Drain(ref self, new MidiTime(_now));
-                if (Learns) Learn();
+                if (Learns)
+                    Learn();
             }
         }
 
         public int Take(PortId destination, ReadOnlySpan<byte> bytes)
         {
-            if (!Arrived.TryGetValue(destination, out var list)) Arrived.Add(destination, list = []);
+            if (!Arrived.TryGetValue(destination, out var list))
+                Arrived.Add(destination, list = []);
             list.Add((_now, Convert.ToHexString(bytes)));
-            if (_echoes.TryGetValue(destination, out var echo)) _coming.Enqueue((echo.Source, Changed(destination, bytes)), (_now + echo.Delay, _count++));
+            if (_echoes.TryGetValue(destination, out var echo))
+                _coming.Enqueue((echo.Source, Changed(destination, bytes)), (_now + echo.Delay, _count++));
             return bytes.Length;
         }
 
         private byte[] Changed(PortId destination, ReadOnlySpan<byte> bytes)
         {
             var changed = bytes.ToArray();
-            if (!_changes.TryGetValue(destination, out var change) || (bytes[0] & 0xE0) != 0x80) return changed;
+            if (!_changes.TryGetValue(destination, out var change) || (bytes[0] & 0xE0) != 0x80)
+                return changed;
             // Only whole notes are played here, each with its status.
             for (var i = 0; i + 2 < changed.Length; i += 3)
             {
-                if ((changed[i] & 0x0F) == change.Sent.Index) changed[i] = (byte)(changed[i] & 0xF0 | change.Came.Index);
+                if ((changed[i] & 0x0F) == change.Sent.Index)
+                    changed[i] = (byte)(changed[i] & 0xF0 | change.Came.Index);
                 changed[i + 1] = (byte)Math.Clamp(changed[i + 1] + change.Keys, 0, 127);
-                if ((changed[i] & 0xF0) == 0x90) changed[i + 2] = (byte)Math.Clamp(changed[i + 2] + change.Velocity, 1, 127);
+                if ((changed[i] & 0xF0) == 0x90)
+                    changed[i + 2] = (byte)Math.Clamp(changed[i + 2] + change.Velocity, 1, 127);
             }
             return changed;
         }
@@ -111,9 +121,16 @@ public class GuardTests
     }
 
     /// <summary>Devices that send and hear, of which nobody said that anything comes back.</summary>
-    private static Studio Gear(params string[] names) => names.Aggregate(Studio.Empty("Gear"), (all, name) => all.Must(new AddDevice($"{name}, application")));
+    private static Studio Gear(params string[] names) =>
+        names.Aggregate(Studio.Empty("Gear"), (all, name) => all.Must(new AddDevice($"{name}, application")));
 
-    private static Studio Ring() => Of("keys", "synth", "app", "other").Lay("keys", "synth").Lay("synth", "app").Lay("app", "synth").Lay("keys", "other").Lay("synth", "other");
+    private static Studio Ring() =>
+        Of("keys", "synth", "app", "other")
+            .Lay("keys", "synth")
+            .Lay("synth", "app")
+            .Lay("app", "synth")
+            .Lay("keys", "other")
+            .Lay("synth", "other");
 
     [Fact]
     public void One_note_into_an_echo_that_nobody_declared_is_stopped_and_ends_and_all_else_plays_on()
@@ -121,7 +138,8 @@ public class GuardTests
         var room = new EchoRoom(Ring(), ("synth", 2_000), ("app", 3_000));
         room.Play("keys", 0, 0x90, 60, 100);
         room.Play("keys", 400_000, 0x80, 60, 64);
-        for (var i = 0; i < 20; i++) room.Play("keys", 50_000 + i * 10_000, 0x90, (byte)(70 + i), 90, 0x80, (byte)(70 + i), 64);
+        for (var i = 0; i < 20; i++)
+            room.Play("keys", 50_000 + i * 10_000, 0x90, (byte)(70 + i), 90, 0x80, (byte)(70 + i), 64);
         room.Run(2_000_000);
         var (trips, ways) = (room.Engine.Guarded().Trips, room.Engine.Guarded().Ways);
         Assert.NotEmpty(trips);
@@ -130,7 +148,10 @@ public class GuardTests
         Assert.InRange(first, 2, 5);
         Assert.Equal(0, room.Engine.HeldCount);
         // What the player plays gets everywhere all the same.
-        for (var i = 0; i < 20; i++) Assert.Contains(room.Arrived[room.Studio.To("other")], item => item.Bytes.Contains($"90{70 + i:X2}5A", StringComparison.Ordinal));
+        for (var i = 0; i < 20; i++)
+            Assert.Contains(room.Arrived[room.Studio.To("other")], item =>
+                item.Bytes.Contains($"90{70 + i:X2}5A", StringComparison.Ordinal)
+            );
         Assert.Contains(ways, way => way.To == room.Studio.To("synth") && way.From == room.Studio.From("synth"));
         Assert.Contains(ways, way => way.To == room.Studio.To("app") && way.From == room.Studio.From("app"));
     }
@@ -139,33 +160,53 @@ public class GuardTests
     public void Whatever_note_goes_round_is_stopped()
     {
         // Each with its own note-on and note-off, since what is kept in mind of them must never push the other out.
-        Gen.Select(Gen.Int[0, 15], Gen.Int[0, 127], Gen.Int[1, 127], Gen.Int[0, 127], Gen.Int[100, 11_000], Gen.Int[100, 11_000]).Sample(
-            (channel, key, velocity, release, there, back) =>
-            {
-                var room = new EchoRoom(Ring(), ("synth", there), ("app", back));
-                room.Play("keys", 0, (byte)(0x90 | channel), (byte)key, (byte)velocity, (byte)(0x80 | channel), (byte)key, (byte)release);
-                room.Run(3_000_000);
-                Assert.NotEmpty(room.Engine.Guarded().Trips);
-                Assert.True(room.IsQuiet);
-                Assert.Equal(0, room.Engine.HeldCount);
-                Assert.InRange(room.CountAt("synth"), 2, 30);
-            },
-            iter: 3_000);
+        Gen.Select(Gen.Int[0, 15], Gen.Int[0, 127], Gen.Int[1, 127], Gen.Int[0, 127], Gen.Int[100, 11_000], Gen.Int[100, 11_000])
+            .Sample(
+                (channel, key, velocity, release, there, back) =>
+                {
+                    var room = new EchoRoom(Ring(), ("synth", there), ("app", back));
+                    room.Play(
+                        "keys",
+                        0,
+                        (byte)(0x90 | channel),
+                        (byte)key,
+                        (byte)velocity,
+                        (byte)(0x80 | channel),
+                        (byte)key,
+                        (byte)release
+                    );
+                    room.Run(3_000_000);
+                    Assert.NotEmpty(room.Engine.Guarded().Trips);
+                    Assert.True(room.IsQuiet);
+                    Assert.Equal(0, room.Engine.HeldCount);
+                    Assert.InRange(room.CountAt("synth"), 2, 30);
+                },
+                iter: 3_000
+            );
     }
 
     [Fact]
     public void Whatever_chord_goes_round_falls_silent()
     {
-        Gen.Select(Gen.Int[0, 15], Gen.Int[1, 127], Gen.OneOf(Gen.Int[0, 127].Array[1, 6], Gen.Int[0, 127].Array[7, 60]), Gen.Int[100, 11_000], Gen.Int[100, 11_000]).Sample(
-            (channel, velocity, keys, there, back) =>
-            {
-                var room = new EchoRoom(Ring(), ("synth", there), ("app", back));
-                foreach (var key in keys) room.Play("keys", 0, (byte)(0x90 | channel), (byte)key, (byte)velocity, (byte)(0x80 | channel), (byte)key, 64);
-                room.Run(5_000_000);
-                Assert.True(room.IsQuiet);
-                Assert.Equal(0, room.Engine.HeldCount);
-            },
-            iter: 3_000);
+        Gen.Select(
+                Gen.Int[0, 15],
+                Gen.Int[1, 127],
+                Gen.OneOf(Gen.Int[0, 127].Array[1, 6], Gen.Int[0, 127].Array[7, 60]),
+                Gen.Int[100, 11_000],
+                Gen.Int[100, 11_000]
+            )
+            .Sample(
+                (channel, velocity, keys, there, back) =>
+                {
+                    var room = new EchoRoom(Ring(), ("synth", there), ("app", back));
+                    foreach (var key in keys)
+                        room.Play("keys", 0, (byte)(0x90 | channel), (byte)key, (byte)velocity, (byte)(0x80 | channel), (byte)key, 64);
+                    room.Run(5_000_000);
+                    Assert.True(room.IsQuiet);
+                    Assert.Equal(0, room.Engine.HeldCount);
+                },
+                iter: 3_000
+            );
     }
 
     [Fact]
@@ -225,11 +266,13 @@ public class GuardTests
         var room = new EchoRoom(Ring(), ("synth", 2_000), ("app", 3_000));
         for (var key = 0; key < 128; key++)
         {
-            for (var channel = 0; channel < 16; channel++) room.Play("keys", key * 20_000 + channel, (byte)(0x90 | channel), (byte)key, 100);
+            for (var channel = 0; channel < 16; channel++)
+                room.Play("keys", key * 20_000 + channel, (byte)(0x90 | channel), (byte)key, 100);
         }
         for (var key = 0; key < 128; key++)
         {
-            for (var channel = 0; channel < 16; channel++) room.Play("keys", 4_000_000 + key, (byte)(0x80 | channel), (byte)key, 64);
+            for (var channel = 0; channel < 16; channel++)
+                room.Play("keys", 4_000_000 + key, (byte)(0x80 | channel), (byte)key, 64);
         }
         room.Run(20_000_000);
         Assert.InRange(room.Engine.Guarded().Trips.Length, 1, Guard.MaxTrips);
@@ -240,7 +283,10 @@ public class GuardTests
     public void A_note_that_comes_back_by_another_device_is_stopped_too_and_after_it_all_else()
     {
         // A cable from the synth leads into the jack of the app, and nobody knows.
-        var studio = new[] { "keys", "synth", "app" }.Aggregate(Studio.Empty("Test"), (all, name) => all.Must(new AddRawDevice(name, $"/dev/{name}"))).Lay("keys", "synth").Lay("app", "synth");
+        var studio = new[] { "keys", "synth", "app" }
+            .Aggregate(Studio.Empty("Test"), (all, name) => all.Must(new AddRawDevice(name, $"/dev/{name}")))
+            .Lay("keys", "synth")
+            .Lay("app", "synth");
         var room = new EchoRoom(studio);
         room.Cross("synth", "app", 3_000);
         room.Play("keys", 0, 0x90, 60, 100);
@@ -257,56 +303,80 @@ public class GuardTests
     public void An_echo_that_is_changed_alike_each_round_is_learned_followed_and_stopped()
     {
         // What the synth changes the way back undoes: the note comes round as it was, and nowhere as it was sent.
-        Gen.Select(Gen.Int[0, 15], Gen.Int[0, 15], Gen.Int[-12, 12], Gen.Int[-20, 20], Gen.Int[40, 90], Gen.Int[1_000, 11_000]).Sample(
-            (sent, came, keys, velocity, key, delay) =>
-            {
-                var change = new EchoChange(Channel.FromIndex(sent), Channel.FromIndex(came), keys, velocity);
-                var back = new EchoChange(change.Came, change.Sent, -keys, 0).Stages;
-                var studio = Gear("keys", "synth").Lay("keys", "synth").Lay("synth", "synth", [.. back, new VelocityStage(scale: 100, offset: -velocity)]);
-                var room = new EchoRoom(studio, ("synth", delay)) { Learns = true };
-                room.Change("synth", change);
-                room.Play("keys", 0, (byte)(0x90 | sent), (byte)key, 64);
-                room.Play("keys", 200_000, (byte)(0x80 | sent), (byte)key, 64);
-                room.Run(4_000_000);
-                Assert.NotEmpty(room.Engine.Guarded().Trips);
-                Assert.True(room.IsQuiet);
-                Assert.Equal(0, room.Engine.HeldCount);
-            },
-            iter: 1_000);
+        Gen.Select(Gen.Int[0, 15], Gen.Int[0, 15], Gen.Int[-12, 12], Gen.Int[-20, 20], Gen.Int[40, 90], Gen.Int[1_000, 11_000])
+            .Sample(
+                (sent, came, keys, velocity, key, delay) =>
+                {
+                    var change = new EchoChange(Channel.FromIndex(sent), Channel.FromIndex(came), keys, velocity);
+                    var back = new EchoChange(change.Came, change.Sent, -keys, 0).Stages;
+                    var studio = Gear("keys", "synth")
+                        .Lay("keys", "synth")
+                        .Lay("synth", "synth", [.. back, new VelocityStage(scale: 100, offset: -velocity)]);
+                    var room = new EchoRoom(studio, ("synth", delay)) { Learns = true };
+                    room.Change("synth", change);
+                    room.Play("keys", 0, (byte)(0x90 | sent), (byte)key, 64);
+                    room.Play("keys", 200_000, (byte)(0x80 | sent), (byte)key, 64);
+                    room.Run(4_000_000);
+                    Assert.NotEmpty(room.Engine.Guarded().Trips);
+                    Assert.True(room.IsQuiet);
+                    Assert.Equal(0, room.Engine.HeldCount);
+                },
+                iter: 1_000
+            );
     }
 
     [Fact]
     public void What_comes_back_once_is_learned_with_its_evidence_and_stops_nothing()
     {
         var (learned, chances) = (0, 0);
-        Gen.Select(Gen.Int[0, 3], Gen.Int[-12, 12], Gen.Int[500, 20_000], Gen.Select(Gen.Int[20, 400], Gen.Int[30, 90], Gen.Int[1, 5]).Array[14, 30], Gen.Int[0, 1_000_000]).Sample(
-            (channel, keys, delay, notes, seed) =>
-            {
-                // The synth is heard again, and no way leads on from there to itself; the app plays something of its own meanwhile.
-                var studio = Gear("keys", "synth", "app", "other").Lay("keys", "synth").Lay("keys", "app").Lay("synth", "other").Lay("app", "other");
-                var room = new EchoRoom(studio, ("synth", delay)) { Learns = true };
-                var change = new EchoChange(Channel.FromIndex(0), Channel.FromIndex(channel), keys, 0);
-                room.Change("synth", change);
-                var (random, now) = (new Random(seed), 0L);
-                foreach (var (gap, key, chord) in notes)
+        Gen.Select(
+                Gen.Int[0, 3],
+                Gen.Int[-12, 12],
+                Gen.Int[500, 20_000],
+                Gen.Select(Gen.Int[20, 400], Gen.Int[30, 90], Gen.Int[1, 5]).Array[14, 30],
+                Gen.Int[0, 1_000_000]
+            )
+            .Sample(
+                (channel, keys, delay, notes, seed) =>
                 {
-                    now += gap * 1_000L;
-                    for (var i = 0; i < chord; i++)
+                    // The synth is heard again, and no way leads on from there to itself; the app plays something of its own meanwhile.
+                    var studio = Gear("keys", "synth", "app", "other")
+                        .Lay("keys", "synth")
+                        .Lay("keys", "app")
+                        .Lay("synth", "other")
+                        .Lay("app", "other");
+                    var room = new EchoRoom(studio, ("synth", delay)) { Learns = true };
+                    var change = new EchoChange(Channel.FromIndex(0), Channel.FromIndex(channel), keys, 0);
+                    room.Change("synth", change);
+                    var (random, now) = (new Random(seed), 0L);
+                    foreach (var (gap, key, chord) in notes)
                     {
-                        room.Play("keys", now, 0x90, (byte)(key + i * 4), 90);
-                        room.Play("keys", now + 15_000, 0x80, (byte)(key + i * 4), 64);
-                        room.Play("app", now + random.Next(40_000), 0x90, (byte)random.Next(128), 90);
+                        now += gap * 1_000L;
+                        for (var i = 0; i < chord; i++)
+                        {
+                            room.Play("keys", now, 0x90, (byte)(key + i * 4), 90);
+                            room.Play("keys", now + 15_000, 0x80, (byte)(key + i * 4), 64);
+                            room.Play("app", now + random.Next(40_000), 0x90, (byte)random.Next(128), 90);
+                        }
                     }
-                }
-                room.Run(long.MaxValue);
-                Assert.Empty(room.Engine.Guarded().Trips);
-                var found = room.Found;
-                if (found.Any(way => way.To == studio.To("synth") && way.From == studio.From("synth") && way.Change == change && way.Came >= EchoLearner.TimesToKnow)) Interlocked.Increment(ref learned);
-                // Never of the app, whose notes follow nothing.
-                Interlocked.Add(ref chances, found.Count(way => way.To == studio.To("app")));
-                Assert.All(found, way => Assert.InRange(way.Delay.Microseconds, delay / 2 - 100, delay * 2 + 4_000));
-            },
-            iter: 1_000);
+                    room.Run(long.MaxValue);
+                    Assert.Empty(room.Engine.Guarded().Trips);
+                    var found = room.Found;
+                    if (
+                        found.Any(way =>
+                            way.To == studio.To("synth")
+                            && way.From == studio.From("synth")
+                            && way.Change == change
+                            && way.Came >= EchoLearner.TimesToKnow
+                        )
+                    )
+                        Interlocked.Increment(ref learned);
+                    // Never of the app, whose notes follow nothing.
+                    Interlocked.Add(ref chances, found.Count(way => way.To == studio.To("app")));
+                    Assert.All(found, way => Assert.InRange(way.Delay.Microseconds, delay / 2 - 100, delay * 2 + 4_000));
+                },
+                iter: 1_000
+            );
         Assert.True(learned > 950, $"{learned} of 1000 learned");
         Assert.Equal(0, chances);
     }
@@ -336,7 +406,8 @@ public class GuardTests
         // A drum computer whose own sound is played by way of Weiche sends the same at a steady pace.
         var studio = Gear("box").Lay("box", "box");
         var room = new EchoRoom(studio) { Learns = true };
-        for (var i = 0; i < 200; i++) room.Play("box", i * 125_000L, 0x99, 36, 100, 0x89, 36, 64);
+        for (var i = 0; i < 200; i++)
+            room.Play("box", i * 125_000L, 0x99, 36, 100, 0x89, 36, 64);
         room.Run(long.MaxValue);
         Assert.Empty(room.Found);
         Assert.Equal(200, room.Arrived[studio.To("box")].Sum(item => item.Bytes.Split("99", StringSplitOptions.None).Length - 1));
@@ -346,44 +417,52 @@ public class GuardTests
     public void Players_in_unison_are_never_stopped_and_nothing_of_theirs_is_lost()
     {
         var stopped = 0;
-        Gen.Select(Gen.Select(Gen.Int[0, 2], Gen.Int[30, 500], Gen.Int[36, 84], Gen.Int[0, 30_000], Gen.Int[10, 400]).Array[10, 80], Gen.Int[0, 3]).Sample(
-            (notes, wiring) =>
-            {
-                // Each plays the other's device too, the same notes, a little apart: what one is sent is what it plays.
-                var studio = Gear("one", "two", "third").Lay("one", "two").Lay("two", "one").Lay("one", "third").Lay("two", "third");
-                if (wiring == 1) studio = studio.Lay("one", "one").Lay("two", "two");
-                var room = new EchoRoom(studio) { Learns = wiring > 1 };
-                var (now, sent) = (0L, 0);
-                var free = new Dictionary<int, long>();
-                foreach (var (channel, gap, key, apart, hold) in notes)
+        Gen.Select(
+                Gen.Select(Gen.Int[0, 2], Gen.Int[30, 500], Gen.Int[36, 84], Gen.Int[0, 30_000], Gen.Int[10, 400]).Array[10, 80],
+                Gen.Int[0, 3]
+            )
+            .Sample(
+                (notes, wiring) =>
                 {
-                    now += gap * 1_000L;
-                    // Nobody strikes a key that is down.
-                    now = Math.Max(now, free.GetValueOrDefault(channel * 128 + key) + 1_000);
-                    foreach (var (who, at) in new[] { ("one", now), ("two", now + apart) })
+                    // Each plays the other's device too, the same notes, a little apart: what one is sent is what it plays.
+                    var studio = Gear("one", "two", "third").Lay("one", "two").Lay("two", "one").Lay("one", "third").Lay("two", "third");
+                    if (wiring == 1)
+                        studio = studio.Lay("one", "one").Lay("two", "two");
+                    var room = new EchoRoom(studio) { Learns = wiring > 1 };
+                    var (now, sent) = (0L, 0);
+                    var free = new Dictionary<int, long>();
+                    foreach (var (channel, gap, key, apart, hold) in notes)
                     {
-                        room.Play(who, at, (byte)(0x90 | channel), (byte)key, 100);
-                        room.Play(who, at + hold * 1_000L, (byte)(0x80 | channel), (byte)key, 64);
+                        now += gap * 1_000L;
+                        // Nobody strikes a key that is down.
+                        now = Math.Max(now, free.GetValueOrDefault(channel * 128 + key) + 1_000);
+                        foreach (var (who, at) in new[] { ("one", now), ("two", now + apart) })
+                        {
+                            room.Play(who, at, (byte)(0x90 | channel), (byte)key, 100);
+                            room.Play(who, at + hold * 1_000L, (byte)(0x80 | channel), (byte)key, 64);
+                        }
+                        sent++;
+                        free[channel * 128 + key] = now + apart + hold * 1_000L;
                     }
-                    sent++;
-                    free[channel * 128 + key] = now + apart + hold * 1_000L;
-                }
-                room.Run(long.MaxValue);
-                Interlocked.Add(ref stopped, room.Engine.Guarded().Trips.Length);
-                Assert.Empty(room.Engine.Guarded().Trips);
-                Assert.Equal(0, room.Engine.HeldCount);
-                // A key that both hold sounds twice there, and each of the two has come.
-                Assert.Equal(sent * 2, Ons(room, "third"));
-                if (wiring != 1) Assert.Equal((sent, sent), (Ons(room, "one"), Ons(room, "two")));
-            },
-            iter: 2_000);
+                    room.Run(long.MaxValue);
+                    Interlocked.Add(ref stopped, room.Engine.Guarded().Trips.Length);
+                    Assert.Empty(room.Engine.Guarded().Trips);
+                    Assert.Equal(0, room.Engine.HeldCount);
+                    // A key that both hold sounds twice there, and each of the two has come.
+                    Assert.Equal(sent * 2, Ons(room, "third"));
+                    if (wiring != 1)
+                        Assert.Equal((sent, sent), (Ons(room, "one"), Ons(room, "two")));
+                },
+                iter: 2_000
+            );
         Assert.Equal(0, stopped);
 
         static int Ons(EchoRoom room, string to)
         {
             var parser = new StreamParser(new SysExPool());
             var sink = new Weiche.Core.Tests.Midi.Collected(new SysExPool());
-            foreach (var (_, bytes) in room.Arrived.GetValueOrDefault(room.Studio.To(to)) ?? []) parser.Parse(Convert.FromHexString(bytes), ref sink);
+            foreach (var (_, bytes) in room.Arrived.GetValueOrDefault(room.Studio.To(to)) ?? [])
+                parser.Parse(Convert.FromHexString(bytes), ref sink);
             return sink.Texts.Count(text => text.StartsWith('9'));
         }
     }
@@ -392,46 +471,57 @@ public class GuardTests
     public void Players_never_trip_it_however_fast_they_are()
     {
         var gestures = Gen.Select(Gen.Int[0, 4], Gen.Int[0, 2], Gen.Int[26, 400], Gen.Int[1, 24], Gen.Int[0, 127]).Array[1, 60];
-        Gen.Select(gestures, Gen.Int[0, 3]).Sample(
-            (moves, echo) =>
-            {
-                // The player's own device hears too, and some devices echo without a way round: nothing goes in circles.
-                var studio = Of("keys", "synth", "app").Lay("keys", "synth").Lay("keys", "app").Lay("synth", "app");
-                var room = new EchoRoom(studio, echo == 0 ? [] : [("synth", 1_000 * echo)]);
-                var now = 0L;
-                foreach (var (what, channel, gap, hold, number) in moves)
+        Gen.Select(gestures, Gen.Int[0, 3])
+            .Sample(
+                (moves, echo) =>
                 {
-                    now += gap * 1_000L;
-                    // A roll on one key, a wheel, a pedal, a trill of two keys, the clock.
-                    for (var i = 0; i < 12; i++)
+                    // The player's own device hears too, and some devices echo without a way round: nothing goes in circles.
+                    var studio = Of("keys", "synth", "app").Lay("keys", "synth").Lay("keys", "app").Lay("synth", "app");
+                    var room = new EchoRoom(studio, echo == 0 ? [] : [("synth", 1_000 * echo)]);
+                    var now = 0L;
+                    foreach (var (what, channel, gap, hold, number) in moves)
                     {
-                        var at = now + i * 26_000L;
-                        switch (what)
+                        now += gap * 1_000L;
+                        // A roll on one key, a wheel, a pedal, a trill of two keys, the clock.
+                        for (var i = 0; i < 12; i++)
                         {
-                            case 0:
-                                room.Play("keys", at, (byte)(0x90 | channel), (byte)number, 100);
-                                room.Play("keys", at + hold * 1_000, (byte)(0x80 | channel), (byte)number, 64);
-                                break;
-                            case 1:
-                                room.Play("keys", at, (byte)(0xB0 | channel), 1, (byte)(number ^ (i & 1)));
-                                break;
-                            case 2:
-                                room.Play("keys", at, (byte)(0xB0 | channel), 64, (byte)(i % 2 * 127));
-                                break;
-                            case 3:
-                                room.Play("keys", at, (byte)(0x90 | channel), (byte)(number / 2 + i % 2), 80, (byte)(0x80 | channel), (byte)(number / 2 + i % 2), 64);
-                                break;
-                            default:
-                                room.Play("keys", now + i * 10_416L, 0xF8);
-                                break;
+                            var at = now + i * 26_000L;
+                            switch (what)
+                            {
+                                case 0:
+                                    room.Play("keys", at, (byte)(0x90 | channel), (byte)number, 100);
+                                    room.Play("keys", at + hold * 1_000, (byte)(0x80 | channel), (byte)number, 64);
+                                    break;
+                                case 1:
+                                    room.Play("keys", at, (byte)(0xB0 | channel), 1, (byte)(number ^ (i & 1)));
+                                    break;
+                                case 2:
+                                    room.Play("keys", at, (byte)(0xB0 | channel), 64, (byte)(i % 2 * 127));
+                                    break;
+                                case 3:
+                                    room.Play(
+                                        "keys",
+                                        at,
+                                        (byte)(0x90 | channel),
+                                        (byte)(number / 2 + i % 2),
+                                        80,
+                                        (byte)(0x80 | channel),
+                                        (byte)(number / 2 + i % 2),
+                                        64
+                                    );
+                                    break;
+                                default:
+                                    room.Play("keys", now + i * 10_416L, 0xF8);
+                                    break;
+                            }
                         }
+                        now += 12 * 26_000L;
                     }
-                    now += 12 * 26_000L;
-                }
-                room.Run(long.MaxValue);
-                Assert.Empty(room.Engine.Guarded().Trips);
-            },
-            iter: 2_000);
+                    room.Run(long.MaxValue);
+                    Assert.Empty(room.Engine.Guarded().Trips);
+                },
+                iter: 2_000
+            );
     }
 
     [Fact]
@@ -440,33 +530,53 @@ public class GuardTests
         // A box plays its own sound through Weiche: what it is sent and what it sends look like an echo.
         byte[][] messages =
         [
-            [0x90, 60, 100], [0xC0, 5], [0xB0, 1, 64], [0xE0, 0, 100], [0xD0, 50], [0xA0, 60, 3], [0xF8], [0xF0, 0x7D, 1, 2, 3, 0xF7], [0x90, 60, 100, 0x80, 60, 0],
-            [0x90, 36, 90, 0x90, 38, 80, 0x90, 42, 70], [0xB0, 64, 127], [0xF3, 4], [0xFA],
+            [0x90, 60, 100],
+            [0xC0, 5],
+            [0xB0, 1, 64],
+            [0xE0, 0, 100],
+            [0xD0, 50],
+            [0xA0, 60, 3],
+            [0xF8],
+            [0xF0, 0x7D, 1, 2, 3, 0xF7],
+            [0x90, 60, 100, 0x80, 60, 0],
+            [0x90, 36, 90, 0x90, 38, 80, 0x90, 42, 70],
+            [0xB0, 64, 127],
+            [0xF3, 4],
+            [0xFA],
         ];
         var late = 0;
-        Gen.Select(Gen.Int[0, messages.Length - 1], Gen.OneOf(Gen.Int[1, 30], Gen.Int[30, 450]), Gen.Int[0, 20], Gen.Int[0, 1000].Array[60, 60]).Sample(
-            (which, gap, jitter, chance) =>
-            {
-                var studio = Studio.Empty("Test").Must(new AddRawDevice("box", "/dev/box")).Lay("box", "box");
-                var room = new EchoRoom(studio);
-                var at = 0L;
-                foreach (var each in chance)
+        Gen.Select(
+                Gen.Int[0, messages.Length - 1],
+                Gen.OneOf(Gen.Int[1, 30], Gen.Int[30, 450]),
+                Gen.Int[0, 20],
+                Gen.Int[0, 1000].Array[60, 60]
+            )
+            .Sample(
+                (which, gap, jitter, chance) =>
                 {
-                    room.Play("box", at, messages[which]);
-                    at += gap * 1_000L + gap * jitter * (each - 500L) / 50;
-                }
-                // As long as it goes on: whether one that is withheld at the end would come again, nobody knows.
-                room.Run(at - 1);
-                Assert.Empty(room.Engine.Guarded().Trips);
-                var arrived = string.Concat(room.Arrived[studio.To("box")].Select(item => item.Bytes));
-                var all = string.Concat(Enumerable.Repeat(Convert.ToHexString(messages[which]), 60));
-                Assert.InRange(arrived.Length, all.Length * 2 / 3, all.Length);
-                // One that was withheld is late: among keys struck together it comes behind the others.
-                if (messages[which].Count(each => each == 0x90) == 3) Assert.True(arrived.Length < all.Length || Sorted(arrived) == Sorted(all));
-                else Assert.StartsWith(arrived, all, StringComparison.Ordinal);
-                late += arrived.Length < all.Length ? 1 : 0;
-            },
-            iter: 3_000);
+                    var studio = Studio.Empty("Test").Must(new AddRawDevice("box", "/dev/box")).Lay("box", "box");
+                    var room = new EchoRoom(studio);
+                    var at = 0L;
+                    foreach (var each in chance)
+                    {
+                        room.Play("box", at, messages[which]);
+                        at += gap * 1_000L + gap * jitter * (each - 500L) / 50;
+                    }
+                    // As long as it goes on: whether one that is withheld at the end would come again, nobody knows.
+                    room.Run(at - 1);
+                    Assert.Empty(room.Engine.Guarded().Trips);
+                    var arrived = string.Concat(room.Arrived[studio.To("box")].Select(item => item.Bytes));
+                    var all = string.Concat(Enumerable.Repeat(Convert.ToHexString(messages[which]), 60));
+                    Assert.InRange(arrived.Length, all.Length * 2 / 3, all.Length);
+                    // One that was withheld is late: among keys struck together it comes behind the others.
+                    if (messages[which].Count(each => each == 0x90) == 3)
+                        Assert.True(arrived.Length < all.Length || Sorted(arrived) == Sorted(all));
+                    else
+                        Assert.StartsWith(arrived, all, StringComparison.Ordinal);
+                    late += arrived.Length < all.Length ? 1 : 0;
+                },
+                iter: 3_000
+            );
         Assert.InRange(late, 0, 60);
 
         static string Sorted(string notes) => string.Concat(notes.Chunk(6).Select(note => new string(note)).Order(StringComparer.Ordinal));
@@ -477,7 +587,8 @@ public class GuardTests
     {
         var studio = Studio.Empty("Test").Must(new AddRawDevice("box", "/dev/box")).Lay("box", "box");
         var room = new EchoRoom(studio);
-        for (var i = 0; i < 48; i++) room.Play("box", i * 125_000L, 0x90, 60, 100);
+        for (var i = 0; i < 48; i++)
+            room.Play("box", i * 125_000L, 0x90, 60, 100);
         room.Run(long.MaxValue);
         Assert.Equal(48, room.Arrived[studio.To("box")].Sum(item => item.Bytes.Length / 6));
         // One comes with the next.
@@ -489,7 +600,8 @@ public class GuardTests
     {
         // The synth hears, by way of the app, what it sends, and sends the same again and again, but not because of that.
         var room = new EchoRoom(Of("synth", "app").Lay("synth", "app").Lay("app", "synth"), ("app", 1_000));
-        for (var i = 0; i < 400; i++) room.Play("synth", i * 10_000L, 0xB0, 7, 64);
+        for (var i = 0; i < 400; i++)
+            room.Play("synth", i * 10_000L, 0xB0, 7, 64);
         room.Run(long.MaxValue);
         Assert.Empty(room.Engine.Guarded().Trips);
         Assert.True(room.CountAt("app") > 350, $"{room.CountAt("app")} of 400 arrived");
@@ -513,7 +625,10 @@ public class GuardTests
         room.Play("keys", 0, 0x90, 60, 100);
         room.Run(1_000_000);
         var trip = Assert.Single(room.Engine.Guarded().Trips);
-        room.Engine.Swap(room.Engine.Prepare(CompiledStudio.Compile(room.Studio.Must(new RemoveRoute(trip.Route)), room.Engine.Compiled)), new MidiTime(2_000_000));
+        room.Engine.Swap(
+            room.Engine.Prepare(CompiledStudio.Compile(room.Studio.Must(new RemoveRoute(trip.Route)), room.Engine.Compiled)),
+            new MidiTime(2_000_000)
+        );
         Assert.Empty(room.Engine.Guarded().Trips);
     }
 }

@@ -12,11 +12,20 @@ public class LeverTests
     /// <summary>Keys lead to b in the first lineup, to c in the second and third; pads always to d.</summary>
     private static Studio Stage(params (LeverTrigger Trigger, LeverWork Work)[] levers)
     {
-        var studio = Of("keys", "pads", "b", "c", "d").Lay("keys", "b").Lay("keys", "c").Lay("pads", "d").Must(new AddLineup("One")).Must(new AddLineup("Two")).Must(new AddLineup("Three"));
+        var studio = Of("keys", "pads", "b", "c", "d")
+            .Lay("keys", "b")
+            .Lay("keys", "c")
+            .Lay("pads", "d")
+            .Must(new AddLineup("One"))
+            .Must(new AddLineup("Two"))
+            .Must(new AddLineup("Three"));
         var ids = studio.Lineups.Select(lineup => lineup.Id).ToArray();
-        studio = studio.Must(new SetDuty(studio.Routes[0].Id, Duty.In(ids[0]))).Must(new SetDuty(studio.Routes[1].Id, Duty.In(ids[1], ids[2])))
+        studio = studio
+            .Must(new SetDuty(studio.Routes[0].Id, Duty.In(ids[0])))
+            .Must(new SetDuty(studio.Routes[1].Id, Duty.In(ids[1], ids[2])))
             .Must(new AddSending(ids[1], new Sending(studio.To("c"), [0xC0, 16])));
-        foreach (var (trigger, work) in levers) studio = studio.Must(new AddLever(studio.From("keys"), trigger, work));
+        foreach (var (trigger, work) in levers)
+            studio = studio.Must(new AddLever(studio.From("keys"), trigger, work));
         return studio.In(ids[0]);
     }
 
@@ -87,7 +96,8 @@ public class LeverTests
     public void A_storm_of_programs_enters_each_in_order_and_the_last_wins()
     {
         var studio = Stage();
-        foreach (var (index, lineup) in studio.Lineups.Index()) studio = studio.Must(new AddLever(studio.From("keys"), new LeverTrigger(LeverKind.Program, index), new EnterLineup(lineup.Id)));
+        foreach (var (index, lineup) in studio.Lineups.Index())
+            studio = studio.Must(new AddLever(studio.From("keys"), new LeverTrigger(LeverKind.Program, index), new EnterLineup(lineup.Id)));
         var rig = new Rig(studio);
         rig.Send("keys", [.. Enumerable.Range(0, 100).SelectMany(i => new byte[] { 0xC0, (byte)(i % 3) })]);
         Assert.Equal(rig.Studio.Lineups[0].Id, rig.Engine.InForce);
@@ -108,7 +118,15 @@ public class LeverTests
     public void A_lever_switches_a_route_as_long_as_it_is_held_and_a_lever_that_is_pulled_out_is_let_go()
     {
         var studio = Of("keys", "b", "c").Lay("keys", "b").Lay("keys", "c");
-        studio = studio.Must(new SwitchRoute(studio.Routes[1].Id, false)).Must(new AddLever(studio.From("keys"), new LeverTrigger(LeverKind.Key, 48), new SwitchRoutes([studio.Routes[1].Id], LeverSwitch.WhileHeld)));
+        studio = studio
+            .Must(new SwitchRoute(studio.Routes[1].Id, false))
+            .Must(
+                new AddLever(
+                    studio.From("keys"),
+                    new LeverTrigger(LeverKind.Key, 48),
+                    new SwitchRoutes([studio.Routes[1].Id], LeverSwitch.WhileHeld)
+                )
+            );
         var rig = new Rig(studio);
         rig.Send("keys", 0x90, 60, 1, 0x90, 48, 100, 0x90, 62, 2);
         Assert.Equal(["903E02"], rig.At("c"));
@@ -125,7 +143,13 @@ public class LeverTests
     public void What_a_lever_has_switched_stays_through_edits_until_the_route_itself_is_switched()
     {
         var studio = Of("keys", "b", "c").Lay("keys", "b").Lay("keys", "c");
-        studio = studio.Must(new AddLever(studio.From("keys"), new LeverTrigger(LeverKind.Key, 48), new SwitchRoutes([.. studio.Routes.Select(route => route.Id)], LeverSwitch.Over)));
+        studio = studio.Must(
+            new AddLever(
+                studio.From("keys"),
+                new LeverTrigger(LeverKind.Key, 48),
+                new SwitchRoutes([.. studio.Routes.Select(route => route.Id)], LeverSwitch.Over)
+            )
+        );
         studio = studio.Must(new SwitchRoute(studio.Routes[1].Id, false));
         var rig = new Rig(studio);
         rig.Send("keys", 0x90, 48, 100, 0x80, 48, 0, 0x90, 60, 1, 0x80, 60, 0);
@@ -145,7 +169,11 @@ public class LeverTests
         var studio = Of("keys", "b").Must(new AddDevice("Weiher, interface", null));
         studio = studio.Must(new AddDevice("Zinn, sound module, on Weiher 1", null));
         var zinn = studio.Destinations.First(port => port.Device.Name == "Zinn").Id;
-        studio = studio.Must(new LayRoute(studio.From("keys"), zinn)).Lay("keys", "b").Must(new AddLineup("One")).Must(new AddLineup("Two"));
+        studio = studio
+            .Must(new LayRoute(studio.From("keys"), zinn))
+            .Lay("keys", "b")
+            .Must(new AddLineup("One"))
+            .Must(new AddLineup("Two"));
         // Five hundred controllers of three bytes, of which running status saves one each but the first.
         var sends = Enumerable.Range(0, 500).Select(i => new Sending(zinn, [0xB0, 7, (byte)(i % 128)]));
         studio = studio with { Lineups = studio.Lineups.SetItem(1, studio.Lineups[1] with { Sends = [.. sends] }) };
@@ -164,19 +192,25 @@ public class LeverTests
     [Fact]
     public void Entering_allocates_nothing()
     {
-        var studio = Stage((new LeverTrigger(LeverKind.Program, 0), new StepLineup(-1)), (new LeverTrigger(LeverKind.Program, 1), new StepLineup(1)));
+        var studio = Stage(
+            (new LeverTrigger(LeverKind.Program, 0), new StepLineup(-1)),
+            (new LeverTrigger(LeverKind.Program, 1), new StepLineup(1))
+        );
         var engine = new Engine(CompiledStudio.Compile(studio));
         byte[] evening = [0x90, 60, 100, 0xE0, 0, 100, 0xB0, 1, 90, 0xC0, 1, 0x90, 62, 100, 0x80, 60, 0, 0xC0, 0, 0x80, 62, 0];
         var taker = new Taken(_ => { });
         var (now, keys) = (MidiTime.Zero, studio.From("keys"));
-        Assert.Equal(0, Allocations.Of(() =>
-        {
-            for (var i = 0; i < 100; i++)
+        Assert.Equal(
+            0,
+            Allocations.Of(() =>
             {
-                engine.Receive(keys, evening, now += MidiSpan.FromMilliseconds(1));
-                engine.Drain(ref taker, now);
-            }
-        }));
+                for (var i = 0; i < 100; i++)
+                {
+                    engine.Receive(keys, evening, now += MidiSpan.FromMilliseconds(1));
+                    engine.Drain(ref taker, now);
+                }
+            })
+        );
         Assert.True(engine.PlayedVersion >= 1600);
     }
 }

@@ -20,8 +20,16 @@ public class MergeTests
     {
         var studio = Of("x", "y");
         var id = studio.NextId;
-        var device = new Device(new DeviceId(id), "din", DeviceKind.KeyboardSynth, ChannelSet.All, ChannelSet.All, true, null,
-            [new Port(new PortId(id + 1), PortDirection.Destination, "in", wire)]);
+        var device = new Device(
+            new DeviceId(id),
+            "din",
+            DeviceKind.KeyboardSynth,
+            ChannelSet.All,
+            ChannelSet.All,
+            true,
+            null,
+            [new Port(new PortId(id + 1), PortDirection.Destination, "in", wire)]
+        );
         return (studio with { Name = "Test", NextId = id + 2, Devices = studio.Devices.Add(device) }).Lay("x", "din").Lay("y", "din");
     }
 
@@ -34,9 +42,7 @@ public class MergeTests
         rig.Send("x", 0xB0, 6, 12);
         rig.Send("x", 0xB0, 38, 0);
         rig.Send("y", 0xB1, 6, 1);
-        Assert.Equal(
-            ["B06500", "B06400", "B06301", "B06202", "B00632", "B06500", "B06400", "B0060C", "B02600", "B10601"],
-            rig.At("a"));
+        Assert.Equal(["B06500", "B06400", "B06301", "B06202", "B00632", "B06500", "B06400", "B0060C", "B02600", "B10601"], rig.At("a"));
     }
 
     [Fact]
@@ -61,7 +67,8 @@ public class MergeTests
     public void A_slow_wire_is_paced_and_running_status_saves_bytes()
     {
         var rig = new Rig(Din());
-        for (var key = 60; key < 64; key++) rig.Send("x", 0x90, (byte)key, 100);
+        for (var key = 60; key < 64; key++)
+            rig.Send("x", 0x90, (byte)key, 100);
         Assert.Single(rig.At("din"));
         rig.Wait(ThreeBytes);
         Assert.Equal(2, rig.At("din").Count);
@@ -75,9 +82,11 @@ public class MergeTests
     {
         var rig = new Rig(Din());
         rig.Send("x", 0x90, 60, 100);
-        for (byte i = 0; i < 50; i++) rig.Send("x", 0xB0, 1, i, 0xE0, i, 64, 0xD0, i);
+        for (byte i = 0; i < 50; i++)
+            rig.Send("x", 0xB0, 1, i, 0xE0, i, 64, 0xD0, i);
         rig.Send("x", 0x90, 62, 100);
-        for (byte i = 50; i < 90; i++) rig.Send("x", 0xB0, 1, i);
+        for (byte i = 50; i < 90; i++)
+            rig.Send("x", 0xB0, 1, i);
         rig.Wait(1_000_000);
         Assert.Equal(["903C64", "B00131", "E03140", "D031", "903E64", "B00159"], rig.At("din"));
         Assert.Equal(3 * 49 + 39, rig.Engine.Compiled.Meter(rig.Studio.To("din"))!.Thinned);
@@ -88,8 +97,23 @@ public class MergeTests
     {
         var rig = new Rig(Din());
         rig.Send("x", 0x90, 60, 100, 0xB0, 39, 0);
-        byte[][] kept = [[0xB0, 64, 1], [0xB0, 64, 2], [0xB0, 0, 1], [0xB0, 0, 2], [0xB0, 98, 1], [0xB0, 98, 2], [0xB0, 6, 1], [0xB0, 6, 2], [0xB0, 7, 1], [0xB0, 7, 2], [0xC0, 1], [0xC0, 2]];
-        foreach (var message in kept) rig.Send("x", message);
+        byte[][] kept =
+        [
+            [0xB0, 64, 1],
+            [0xB0, 64, 2],
+            [0xB0, 0, 1],
+            [0xB0, 0, 2],
+            [0xB0, 98, 1],
+            [0xB0, 98, 2],
+            [0xB0, 6, 1],
+            [0xB0, 6, 2],
+            [0xB0, 7, 1],
+            [0xB0, 7, 2],
+            [0xC0, 1],
+            [0xC0, 2],
+        ];
+        foreach (var message in kept)
+            rig.Send("x", message);
         rig.Wait(1_000_000);
         Assert.Equal(kept.Select(Convert.ToHexString), rig.At("din").Skip(2));
     }
@@ -117,7 +141,8 @@ public class MergeTests
         for (var now = 0L; now < 200_000; now = Math.Min(engine.NextDue.Microseconds, 200_000))
         {
             engine.Tick(new MidiTime(now));
-            if (now is > 3_000 and < 6_000) engine.Receive(studio.From("y"), [0xF8, 0x90, 60, 100], new MidiTime(now));
+            if (now is > 3_000 and < 6_000)
+                engine.Receive(studio.From("y"), [0xF8, 0x90, 60, 100], new MidiTime(now));
             engine.Drain(ref taker, new MidiTime(now));
         }
         var start = raw.IndexOf(0xF0);
@@ -147,31 +172,39 @@ public class MergeTests
     {
         var message = Gen.Frequency(
             (3, Gen.Select(Gen.Int[60, 64], Gen.Int[0, 100], (key, velocity) => MidiMessage.FromBytes(0x90, key, velocity))),
-            (6, Gens.Short.Where(each => each.Kind is not (MessageKind.Note or MessageKind.ActiveSensing or MessageKind.Reset))));
-        Gen.Select(Gen.Bool, message, Gen.Int[0, 2000]).Array[0, 80].Sample(
-            steps =>
-            {
-                var rig = new Rig(Din());
-                var sent = new Dictionary<string, List<string>> { ["x"] = [], ["y"] = [] };
-                foreach (var (isX, each, pause) in steps)
+            (6, Gens.Short.Where(each => each.Kind is not (MessageKind.Note or MessageKind.ActiveSensing or MessageKind.Reset)))
+        );
+        Gen.Select(Gen.Bool, message, Gen.Int[0, 2000])
+            .Array[0, 80]
+            .Sample(
+                steps =>
                 {
-                    var source = isX ? "x" : "y";
-                    // Each source on channels of its own, so that what arrives tells where it came from.
-                    var moved = each.HasChannel ? each.OnChannelIndex(each.ChannelIndex & 7 | (isX ? 0 : 8)) : each;
-                    rig.Send(rig.Studio.From(source), moved);
-                    if (each.HasChannel) sent[source].Add(Collected.Full(moved, rig.Engine.Pool));
-                    rig.Wait(pause);
-                }
-                rig.Wait(10_000_000);
-                foreach (var (source, all) in sent)
-                {
-                    var came = rig.At("din").Where(text => text[0] != 'F' && (Convert.ToInt32(text[1..2], 16) < 8) == (source == "x")).ToList();
-                    Assert.True(IsWithin(came, all), "what arrives is what was sent, in order, with some values left out");
-                    Assert.Equal(all.Where(text => text[0] is '9' or 'C').ToList(), came.Where(text => text[0] is '9' or 'C').ToList());
-                    foreach (var last in all.GroupBy(Moves).Select(group => group.Last())) Assert.Contains(last, came);
-                }
-            },
-            iter: 2_000);
+                    var rig = new Rig(Din());
+                    var sent = new Dictionary<string, List<string>> { ["x"] = [], ["y"] = [] };
+                    foreach (var (isX, each, pause) in steps)
+                    {
+                        var source = isX ? "x" : "y";
+                        // Each source on channels of its own, so that what arrives tells where it came from.
+                        var moved = each.HasChannel ? each.OnChannelIndex(each.ChannelIndex & 7 | (isX ? 0 : 8)) : each;
+                        rig.Send(rig.Studio.From(source), moved);
+                        if (each.HasChannel)
+                            sent[source].Add(Collected.Full(moved, rig.Engine.Pool));
+                        rig.Wait(pause);
+                    }
+                    rig.Wait(10_000_000);
+                    foreach (var (source, all) in sent)
+                    {
+                        var came = rig.At("din")
+                            .Where(text => text[0] != 'F' && (Convert.ToInt32(text[1..2], 16) < 8) == (source == "x"))
+                            .ToList();
+                        Assert.True(IsWithin(came, all), "what arrives is what was sent, in order, with some values left out");
+                        Assert.Equal(all.Where(text => text[0] is '9' or 'C').ToList(), came.Where(text => text[0] is '9' or 'C').ToList());
+                        foreach (var last in all.GroupBy(Moves).Select(group => group.Last()))
+                            Assert.Contains(last, came);
+                    }
+                },
+                iter: 2_000
+            );
     }
 
     [Fact]
@@ -244,7 +277,9 @@ public class MergeTests
     [Fact]
     public void A_diverting_route_takes_what_it_lets_through_and_the_note_off_with_it()
     {
-        var rig = new Rig(Of("keys", "a", "b", "c").Lay("keys", "a").Lay("keys", "b", new VelocityStage(100, 127)).Lay("keys", "c", new KeysStage(60, 60)));
+        var rig = new Rig(
+            Of("keys", "a", "b", "c").Lay("keys", "a").Lay("keys", "b", new VelocityStage(100, 127)).Lay("keys", "c", new KeysStage(60, 60))
+        );
         rig.Edit(new DivertRoute(rig.Studio.Route("keys", "b").Id, true));
         rig.Edit(new DivertRoute(rig.Studio.Route("keys", "c").Id, true));
         rig.Send("keys", 0x90, 60, 120, 60, 0, 60, 50, 60, 0, 61, 50, 61, 0);
@@ -262,7 +297,8 @@ public class MergeTests
         var rig = new Rig(Of("x", "y", "a"));
         rig.Edit(new LayRoute(new AnySource([rig.Studio.From("y")], false), rig.Studio.To("a")));
         rig.Edit(new AddVirtualPort("new"));
-        foreach (var source in (string[])["x", "y", "a", "new"]) rig.Send(source, 0xB0, 7, (byte)source[0]);
+        foreach (var source in (string[])["x", "y", "a", "new"])
+            rig.Send(source, 0xB0, 7, (byte)source[0]);
         Assert.Equal(["B00778", "B0076E"], rig.At("a"));
     }
 
@@ -327,9 +363,13 @@ public class MergeTests
     [Fact]
     public void A_bend_stays_fine_and_its_middle_the_middle_under_a_rule()
     {
-        var rig = new Rig(Of("keys", "a", "b").Lay("keys", "a", new ControllersStage([new ControlRule(Control.Bend, Control.Bend, OutLow: 127, OutHigh: 0)]))
-            .Lay("keys", "b", new ControllersStage([new ControlRule(Control.Bend, Control.Bend, OutLow: 32, OutHigh: 96)])));
-        foreach (var bend in (int[])[-8192, -8191, -1, 0, 1, 8191]) rig.Send(rig.Studio.From("keys"), MidiMessage.PitchBend(Ch(1), bend));
+        var rig = new Rig(
+            Of("keys", "a", "b")
+                .Lay("keys", "a", new ControllersStage([new ControlRule(Control.Bend, Control.Bend, OutLow: 127, OutHigh: 0)]))
+                .Lay("keys", "b", new ControllersStage([new ControlRule(Control.Bend, Control.Bend, OutLow: 32, OutHigh: 96)]))
+        );
+        foreach (var bend in (int[])[-8192, -8191, -1, 0, 1, 8191])
+            rig.Send(rig.Studio.From("keys"), MidiMessage.PitchBend(Ch(1), bend));
         Assert.Equal([8191, 8190, 1, 0, -1, -8192], rig.At("a").Select(Bend));
         Assert.Equal([-4096, -4095, 0, 0, 1, 4160], rig.At("b").Select(Bend));
 
@@ -353,7 +393,8 @@ public class MergeTests
         foreach (var each in part)
         {
             at = all.IndexOf(each, at) + 1;
-            if (at == 0) return false;
+            if (at == 0)
+                return false;
         }
         return true;
     }

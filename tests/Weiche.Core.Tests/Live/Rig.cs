@@ -80,7 +80,8 @@ internal sealed class Rig : IByteTaker
     /// <summary>Somebody takes it again.</summary>
     public void Return(PortId to)
     {
-        if (!_away.Remove(to)) return;
+        if (!_away.Remove(to))
+            return;
         Engine.Return(to, new MidiTime(++_now));
         Fetch();
     }
@@ -109,7 +110,8 @@ internal sealed class Rig : IByteTaker
     {
         var rig = this;
         Engine.Drain(ref rig, Now);
-        while (_halfTaken.TryDequeue(out var to)) Engine.Drain(to, ref rig, Now);
+        while (_halfTaken.TryDequeue(out var to))
+            Engine.Drain(to, ref rig, Now);
         foreach (var (parser, _) in _readers.Values)
         {
             Assert.Equal(0, parser.Counts.ThrownBytes);
@@ -119,7 +121,8 @@ internal sealed class Rig : IByteTaker
 
     int IByteTaker.Take(PortId destination, ReadOnlySpan<byte> bytes)
     {
-        if (_away.Contains(destination)) return IByteTaker.Away;
+        if (_away.Contains(destination))
+            return IByteTaker.Away;
         if (!_readers.TryGetValue(destination, out var reader))
         {
             reader = (new StreamParser(_readPool), new Collected(_readPool));
@@ -128,7 +131,8 @@ internal sealed class Rig : IByteTaker
         // A wire takes what it can: here one half, then the rest in halves.
         var part = Math.Max(1, bytes.Length / 2);
         reader.Parser.Parse(bytes[..part], ref reader.Sink);
-        if (part < bytes.Length) _halfTaken.Enqueue(destination);
+        if (part < bytes.Length)
+            _halfTaken.Enqueue(destination);
         return part;
     }
 }

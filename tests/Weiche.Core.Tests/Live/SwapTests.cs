@@ -13,14 +13,27 @@ public class SwapTests
     [Fact]
     public void It_allocates_nothing()
     {
-        var studio = Of("a", "b", "c").Lay("a", "b", new KeysStage(0, 90), new ThinStage(100)).Lay("a", "c", new ChordStage(0, 4)).Lay("b", "c");
+        var studio = Of("a", "b", "c")
+            .Lay("a", "b", new KeysStage(0, 90), new ThinStage(100))
+            .Lay("a", "c", new ChordStage(0, 4))
+            .Lay("b", "c");
         var engine = new Engine(CompiledStudio.Compile(studio));
-        var turns = new[] { studio.Must(new AddVirtualPort("d")), studio, studio.Must(new SwitchRoute(studio.Routes[0].Id, false)), studio.Must(new RemoveRoute(studio.Routes[1].Id)) };
+        var turns = new[]
+        {
+            studio.Must(new AddVirtualPort("d")),
+            studio,
+            studio.Must(new SwitchRoute(studio.Routes[0].Id, false)),
+            studio.Must(new RemoveRoute(studio.Routes[1].Id)),
+        };
         var now = MidiTime.Zero;
         var least = long.MaxValue;
         for (var i = 0; i < 40; i++)
         {
-            engine.Receive(studio.From("a"), [0x90, (byte)(40 + i), 90, 0xB0, 64, 127, 0xB0, 1, (byte)i], now += MidiSpan.FromMilliseconds(1));
+            engine.Receive(
+                studio.From("a"),
+                [0x90, (byte)(40 + i), 90, 0xB0, 64, 127, 0xB0, 1, (byte)i],
+                now += MidiSpan.FromMilliseconds(1)
+            );
             var prepared = engine.Prepare(CompiledStudio.Compile(turns[i % turns.Length], engine.Compiled));
             var before = GC.GetAllocatedBytesForCurrentThread();
             engine.Swap(prepared, now += MidiSpan.FromMilliseconds(1));

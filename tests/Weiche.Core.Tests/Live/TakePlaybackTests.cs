@@ -10,70 +10,94 @@ namespace Weiche.Core.Tests.Live;
 
 public sealed class TakePlaybackTests
 {
-    private static readonly Studio Room = Studio.Empty("room")
-        .Must(new AddDevice("Amsel, keyboard controller, channel 1")).Must(new AddDevice("Zinn, sound module, channels all")).Must(new AddDevice("Uhrwerk, clock"))
+    private static readonly Studio Room = Studio
+        .Empty("room")
+        .Must(new AddDevice("Amsel, keyboard controller, channel 1"))
+        .Must(new AddDevice("Zinn, sound module, channels all"))
+        .Must(new AddDevice("Uhrwerk, clock"))
         .Lay("Amsel", "Zinn");
 
     [Fact]
     public void It_arrives_as_it_was_recorded_message_by_message_with_times()
     {
-        Gen.Select(Takes.Played.AnyTake, Gen.OneOf(Gen.Const(25), Gen.Const(100), Gen.Const(150))).Sample((drawn, speed) =>
-        {
-            var take = Whole(drawn);
-            var (direct, played) = (new Timed(Room), new Timed(Room));
-            foreach (var each in take.Events.Where(each => !each.Message.IsRealTime)) direct.Receive(each.Bytes, new MidiTime((long)Math.Ceiling(each.At.Microseconds * 100.0 / speed)));
-            played.Play(take, new PlayHow(MidiSpan.Zero, Speed: speed));
-            played.Until(new MidiTime(200_000_000));
-            // What is held at the end ends with the take.
-            Assert.Equal(direct.Heard, played.Heard.Take(direct.Heard.Count));
-            Assert.False(played.Engine.Played.Plays);
-            Assert.Equal(0, played.Engine.HeldCount);
-        }, iter: 300);
+        Gen.Select(Takes.Played.AnyTake, Gen.OneOf(Gen.Const(25), Gen.Const(100), Gen.Const(150)))
+            .Sample(
+                (drawn, speed) =>
+                {
+                    var take = Whole(drawn);
+                    var (direct, played) = (new Timed(Room), new Timed(Room));
+                    foreach (var each in take.Events.Where(each => !each.Message.IsRealTime))
+                        direct.Receive(each.Bytes, new MidiTime((long)Math.Ceiling(each.At.Microseconds * 100.0 / speed)));
+                    played.Play(take, new PlayHow(MidiSpan.Zero, Speed: speed));
+                    played.Until(new MidiTime(200_000_000));
+                    // What is held at the end ends with the take.
+                    Assert.Equal(direct.Heard, played.Heard.Take(direct.Heard.Count));
+                    Assert.False(played.Engine.Played.Plays);
+                    Assert.Equal(0, played.Engine.HeldCount);
+                },
+                iter: 300
+            );
     }
 
     [Fact]
     public void Stopped_at_any_moment_looped_and_begun_anywhere_nothing_is_left_held()
     {
-        Gen.Select(Takes.Played.AnyTake, Gen.Int[0, 20_000_000], Gen.Int[100_000, 9_000_000], Gen.Int[0, 40_000_000], Gen.Bool).Sample((drawn, from, length, stop, edits) =>
-        {
-            var rig = new Timed(Room);
-            rig.Play(Whole(drawn), new PlayHow(new MidiSpan(from), new TakeRange(new MidiSpan(from), new MidiSpan((long)from + length))));
-            rig.Until(new MidiTime(stop / 2));
-            if (edits) rig.Use(Room.Must(new AddDevice("Wolke, tablet")));
-            rig.Until(new MidiTime(stop));
-            rig.Engine.StopTake(rig.Now);
-            rig.Fetch();
-            Assert.Equal(0, rig.Engine.HeldCount);
-            Assert.Empty(rig.Sounding);
-            var silent = rig.Heard.Count;
-            rig.Until(new MidiTime(stop + 30_000_000));
-            Assert.Equal(silent, rig.Heard.Count);
-        }, iter: 500);
+        Gen.Select(Takes.Played.AnyTake, Gen.Int[0, 20_000_000], Gen.Int[100_000, 9_000_000], Gen.Int[0, 40_000_000], Gen.Bool)
+            .Sample(
+                (drawn, from, length, stop, edits) =>
+                {
+                    var rig = new Timed(Room);
+                    rig.Play(
+                        Whole(drawn),
+                        new PlayHow(new MidiSpan(from), new TakeRange(new MidiSpan(from), new MidiSpan((long)from + length)))
+                    );
+                    rig.Until(new MidiTime(stop / 2));
+                    if (edits)
+                        rig.Use(Room.Must(new AddDevice("Wolke, tablet")));
+                    rig.Until(new MidiTime(stop));
+                    rig.Engine.StopTake(rig.Now);
+                    rig.Fetch();
+                    Assert.Equal(0, rig.Engine.HeldCount);
+                    Assert.Empty(rig.Sounding);
+                    var silent = rig.Heard.Count;
+                    rig.Until(new MidiTime(stop + 30_000_000));
+                    Assert.Equal(silent, rig.Heard.Count);
+                },
+                iter: 500
+            );
     }
 
     [Fact]
     public void Through_patterns_and_thinned_controllers_under_the_hands_of_a_player_nothing_is_left_held()
     {
-        var studio = StageSorts.All.Where(sort => sort.Name is "Pattern" or "Thin").Aggregate(Room.Must(new SetMaster(ClockMaster.Own)), (made, sort) => made.Must(new AddStage(made.Routes[0].Id, sort.Fresh)));
+        var studio = StageSorts
+            .All.Where(sort => sort.Name is "Pattern" or "Thin")
+            .Aggregate(Room.Must(new SetMaster(ClockMaster.Own)), (made, sort) => made.Must(new AddStage(made.Routes[0].Id, sort.Fresh)));
         Assert.Equal(2, studio.Routes[0].Stages.Length);
-        Gen.Select(Takes.Played.AnyTake, Gen.Bool, Gen.Int[0, 12_000_000], Gen.Select(Gen.Int[0, 12_000_000], Gen.Int[0, 127]).Array[0, 12]).Sample((drawn, inStep, stop, keys) =>
-        {
-            var rig = new Timed(studio);
-            rig.Play(Whole(drawn), new PlayHow(MidiSpan.Zero, new TakeRange(MidiSpan.Zero, new MidiSpan(5_000_000)), inStep));
-            if (inStep) rig.Engine.Do(TimeWork.Start, rig.Now);
-            foreach (var (at, key) in keys.OrderBy(each => each.Item1))
-            {
-                rig.Receive([0x90, (byte)key, 90], new MidiTime(at));
-                if (at % 5 == 0) rig.Use(studio.Must(new AddDevice("Wolke, tablet")));
-                rig.Receive([0x80, (byte)key, 0], new MidiTime(at + 40_000));
-            }
-            rig.Until(new MidiTime(stop));
-            rig.Engine.StopTake(rig.Now);
-            rig.Engine.Do(TimeWork.Stop, rig.Now);
-            rig.Until(rig.Now + MidiSpan.Second * 5);
-            Assert.Equal(0, rig.Engine.HeldCount);
-            Assert.Empty(rig.Sounding);
-        }, iter: 200);
+        Gen.Select(Takes.Played.AnyTake, Gen.Bool, Gen.Int[0, 12_000_000], Gen.Select(Gen.Int[0, 12_000_000], Gen.Int[0, 127]).Array[0, 12])
+            .Sample(
+                (drawn, inStep, stop, keys) =>
+                {
+                    var rig = new Timed(studio);
+                    rig.Play(Whole(drawn), new PlayHow(MidiSpan.Zero, new TakeRange(MidiSpan.Zero, new MidiSpan(5_000_000)), inStep));
+                    if (inStep)
+                        rig.Engine.Do(TimeWork.Start, rig.Now);
+                    foreach (var (at, key) in keys.OrderBy(each => each.Item1))
+                    {
+                        rig.Receive([0x90, (byte)key, 90], new MidiTime(at));
+                        if (at % 5 == 0)
+                            rig.Use(studio.Must(new AddDevice("Wolke, tablet")));
+                        rig.Receive([0x80, (byte)key, 0], new MidiTime(at + 40_000));
+                    }
+                    rig.Until(new MidiTime(stop));
+                    rig.Engine.StopTake(rig.Now);
+                    rig.Engine.Do(TimeWork.Stop, rig.Now);
+                    rig.Until(rig.Now + MidiSpan.Second * 5);
+                    Assert.Equal(0, rig.Engine.HeldCount);
+                    Assert.Empty(rig.Sounding);
+                },
+                iter: 200
+            );
     }
 
     [Fact]
@@ -95,8 +119,17 @@ public sealed class TakePlaybackTests
         var studio = Room.Must(new SetMaster(ClockMaster.Own)).Must(new SetTempo(new Weiche.Core.Pulse.Tempo(12_000)));
         var rig = new Timed(studio);
         // Sixteen quarters at 100 a minute, as it was recorded.
-        var events = Enumerable.Range(0, 16).SelectMany(beat => new[] { ((long)beat * 600_000, 0x90, 40 + beat, 80), ((long)beat * 600_000 + 300_000, 0x80, 40 + beat, 0) }).ToArray();
-        rig.Play(Of(events) with { Tempo = new TempoMap([new TempoPoint(MidiSpan.Zero, 600_000)], []) }, new PlayHow(MidiSpan.Zero, InStep: true));
+        var events = Enumerable
+            .Range(0, 16)
+            .SelectMany(beat => new[] { ((long)beat * 600_000, 0x90, 40 + beat, 80), ((long)beat * 600_000 + 300_000, 0x80, 40 + beat, 0) })
+            .ToArray();
+        rig.Play(
+            Of(events) with
+            {
+                Tempo = new TempoMap([new TempoPoint(MidiSpan.Zero, 600_000)], []),
+            },
+            new PlayHow(MidiSpan.Zero, InStep: true)
+        );
         rig.Until(new MidiTime(700_000));
         Assert.Empty(rig.Heard);
         Assert.True(rig.Engine.Played.Waits);
@@ -127,7 +160,9 @@ public sealed class TakePlaybackTests
         rig.Engine.Do(TimeWork.Start, rig.Now);
         var begun = rig.Engine.Time.At.Microseconds;
         rig.Until(new MidiTime(9_000_000));
-        var heard = rig.Heard.Where(each => each.Bytes.StartsWith("90", StringComparison.Ordinal)).ToDictionary(each => Convert.ToInt32(each.Bytes[2..4], 16), each => each.At);
+        var heard = rig
+            .Heard.Where(each => each.Bytes.StartsWith("90", StringComparison.Ordinal))
+            .ToDictionary(each => Convert.ToInt32(each.Bytes[2..4], 16), each => each.At);
         var phase = (heard[51] - heard[50], (heard[50] - begun) % 2_000_000);
         Assert.InRange(phase.Item1, 1_999_998, 2_000_002);
         Assert.InRange(Math.Min(phase.Item2, 2_000_000 - phase.Item2), 0, 25_000);
@@ -160,7 +195,10 @@ public sealed class TakePlaybackTests
     public void Begun_in_the_middle_programs_and_pedals_are_there_and_no_note_from_before()
     {
         var rig = new Timed(Room);
-        rig.Play(Of((0, 0xC0, 7, 0), (0, 0xB0, 64, 127), (10, 0x90, 60, 80), (2_000_000, 0x90, 62, 80), (3_000_000, 0x80, 60, 0)), new PlayHow(new MidiSpan(1_000_000)));
+        rig.Play(
+            Of((0, 0xC0, 7, 0), (0, 0xB0, 64, 127), (10, 0x90, 60, 80), (2_000_000, 0x90, 62, 80), (3_000_000, 0x80, 60, 0)),
+            new PlayHow(new MidiSpan(1_000_000))
+        );
         rig.Until(new MidiTime(900_000));
         Assert.Equal(["C007", "B0407F"], rig.Heard.Select(heard => heard.Bytes));
         rig.Until(new MidiTime(1_500_000));
@@ -184,14 +222,22 @@ public sealed class TakePlaybackTests
     public void Playing_allocates_nothing()
     {
         var rig = new Timed(Room);
-        rig.Play(Of([.. Enumerable.Range(0, 4_000).Select(index => ((long)index * 100, index % 2 == 0 ? 0x90 : 0x80, 60, 80))]), new PlayHow(MidiSpan.Zero, new TakeRange(MidiSpan.Zero, new MidiSpan(400_000))));
+        rig.Play(
+            Of([.. Enumerable.Range(0, 4_000).Select(index => ((long)index * 100, index % 2 == 0 ? 0x90 : 0x80, 60, 80))]),
+            new PlayHow(MidiSpan.Zero, new TakeRange(MidiSpan.Zero, new MidiSpan(400_000)))
+        );
         var taker = new Nobody();
         long at = 1;
-        for (var i = 0; i < 20_000; i++) Step();
-        Assert.Equal(0, Allocations.Of(() =>
-        {
-            for (var i = 0; i < 20_000; i++) Step();
-        }));
+        for (var i = 0; i < 20_000; i++)
+            Step();
+        Assert.Equal(
+            0,
+            Allocations.Of(() =>
+            {
+                for (var i = 0; i < 20_000; i++)
+                    Step();
+            })
+        );
 
         void Step()
         {
@@ -203,7 +249,14 @@ public sealed class TakePlaybackTests
     [Fact]
     public void A_system_exclusive_longer_than_the_engine_takes_is_left_out_and_counted()
     {
-        var take = Of((0, 0x90, 60, 90), (2, 0x80, 60, 0)) with { Events = [TakeEvent.OfExclusive(MidiSpan.Zero, 0, new byte[SysExPool.Longest]), TakeEvent.OfExclusive(new MidiSpan(1), 0, new byte[SysExPool.Longest + 1])] };
+        var take = Of((0, 0x90, 60, 90), (2, 0x80, 60, 0)) with
+        {
+            Events =
+            [
+                TakeEvent.OfExclusive(MidiSpan.Zero, 0, new byte[SysExPool.Longest]),
+                TakeEvent.OfExclusive(new MidiSpan(1), 0, new byte[SysExPool.Longest + 1]),
+            ],
+        };
         Assert.Null(PreparedTake.TryMake(take, new PlayHow(MidiSpan.Zero), Room, out var prepared, out _));
         Assert.Equal(1, prepared!.TooLong);
         Assert.Single(prepared.Exclusives);
@@ -214,14 +267,26 @@ public sealed class TakePlaybackTests
         public readonly int Take(PortId destination, ReadOnlySpan<byte> bytes) => bytes.Length;
     }
 
-    private static Take Whole(Take take) => take with { Tracks = [.. take.Tracks.Select(track => track with { Port = Room.From("Amsel") })] };
+    private static Take Whole(Take take) =>
+        take with
+        {
+            Tracks = [.. take.Tracks.Select(track => track with { Port = Room.From("Amsel") })],
+        };
 
-    private static Take Of(params (long At, int Status, int Data1, int Data2)[] events) => new()
-    {
-        Tracks = [new TakeTrack("Amsel", Room.From("Amsel"), "Amsel")],
-        Events = [.. events.Select(each => new TakeEvent(new MidiSpan(each.At), 0, MidiMessage.FromBytes(each.Status, each.Data1, each.Status >= 0xC0 && each.Status < 0xE0 ? 0 : each.Data2)))],
-        Length = new MidiSpan(events[^1].At + 1),
-    };
+    private static Take Of(params (long At, int Status, int Data1, int Data2)[] events) =>
+        new()
+        {
+            Tracks = [new TakeTrack("Amsel", Room.From("Amsel"), "Amsel")],
+            Events =
+            [
+                .. events.Select(each => new TakeEvent(
+                    new MidiSpan(each.At),
+                    0,
+                    MidiMessage.FromBytes(each.Status, each.Data1, each.Status >= 0xC0 && each.Status < 0xE0 ? 0 : each.Data2)
+                )),
+            ],
+            Length = new MidiSpan(events[^1].At + 1),
+        };
 
     /// <summary>An engine whose every message is heard with its time.</summary>
     private sealed class Timed(Studio studio) : IByteTaker
@@ -292,9 +357,12 @@ public sealed class TakePlaybackTests
             public void Accept(in MidiMessage message)
             {
                 var key = message.ChannelIndex << 7 | message.Data1;
-                if (message.IsNoteOn) rig._sounding.Add(key);
-                else if (message.IsNoteOff) rig._sounding.Remove(key);
-                else if (message.Kind == MessageKind.ChannelMode && message.Data1 is not (121 or 122)) rig._sounding.RemoveWhere(each => each >> 7 == (key >> 7));
+                if (message.IsNoteOn)
+                    rig._sounding.Add(key);
+                else if (message.IsNoteOff)
+                    rig._sounding.Remove(key);
+                else if (message.Kind == MessageKind.ChannelMode && message.Data1 is not (121 or 122))
+                    rig._sounding.RemoveWhere(each => each >> 7 == (key >> 7));
                 rig.Heard.Add((rig.Now.Microseconds, MessageText.Hex(message).Replace(" ", "", StringComparison.Ordinal)));
             }
         }

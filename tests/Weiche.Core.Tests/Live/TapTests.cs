@@ -18,11 +18,15 @@ public class TapTests
                 .Lay("keys", "a", new ChannelsStage(ChannelMap.Identity.With(Ch(1), ChannelSet.Of(3))))
                 .Lay("keys", "b", new KindsStage(KindSet.All), new KindsStage(KindSet.All.With(MessageKind.Note, false)))
                 .Lay("keys", "c"),
-            tap);
+            tap
+        );
         rig.Edit(new SwitchPort(rig.Studio.To("c"), false));
         rig.Send("keys", 0x90, 60, 100, 0xFE, 0xF8);
         var records = Read(tap);
-        Assert.Equal([TapEvent.Came, TapEvent.Delivered, TapEvent.Stopped, TapEvent.DestinationOff], records.Select(record => record.Event));
+        Assert.Equal(
+            [TapEvent.Came, TapEvent.Delivered, TapEvent.Stopped, TapEvent.DestinationOff],
+            records.Select(record => record.Event)
+        );
         Assert.Equal("92 3C 64", MessageText.Hex(records[1].Message));
         Assert.Equal(rig.Studio.To("a"), records[1].Port);
         Assert.Equal(1, records[2].Stage);
@@ -52,7 +56,8 @@ public class TapTests
     {
         var tap = new MessageTap(16);
         var rig = new Rig(Of("keys"), tap);
-        for (var i = 0; i < 100; i++) rig.Send("keys", 0x90, 60, 100);
+        for (var i = 0; i < 100; i++)
+            rig.Send("keys", 0x90, 60, 100);
         var from = 0L;
         var records = new TapRecord[64];
         var count = tap.Read(ref from, records, out var lost);
@@ -71,7 +76,11 @@ public class TapTests
         var writer = Task.Run(() =>
         {
             for (var i = 0; !Volatile.Read(ref stop); i++)
-                engine.Receive(studio.From("keys"), [0x90, (byte)(i & 127), (byte)(1 + i % 127)], new MidiTime((long)(i & 127) << 8 | (uint)(1 + i % 127)));
+                engine.Receive(
+                    studio.From("keys"),
+                    [0x90, (byte)(i & 127), (byte)(1 + i % 127)],
+                    new MidiTime((long)(i & 127) << 8 | (uint)(1 + i % 127))
+                );
         });
         var from = 0L;
         var seen = 0L;

@@ -11,9 +11,10 @@ internal readonly struct Collected(SysExPool pool) : IMessageSink
 
     public void Accept(in MidiMessage message) => _texts.Add(Full(message, pool));
 
-    public static string Full(in MidiMessage message, SysExPool pool) => message.Status == 0xF0
-        ? "F0" + Convert.ToHexString(pool.Bytes(message.SysExHandle)) + "F7"
-        : MessageText.Hex(message).Replace(" ", "", StringComparison.Ordinal);
+    public static string Full(in MidiMessage message, SysExPool pool) =>
+        message.Status == 0xF0
+            ? "F0" + Convert.ToHexString(pool.Bytes(message.SysExHandle)) + "F7"
+            : MessageText.Hex(message).Replace(" ", "", StringComparison.Ordinal);
 
     /// <summary>What a fresh parser makes of the bytes, given in one piece.</summary>
     public static IReadOnlyList<string> Parse(params byte[] bytes) => Parse(bytes, out _);

@@ -51,7 +51,8 @@ public class MessageTests
             [0xFE] = MessageKind.ActiveSensing,
             [0xFF] = MessageKind.Reset,
         };
-        foreach (var (status, kind) in kinds) Assert.Equal(kind, MidiMessage.FromBytes(status).Kind);
+        foreach (var (status, kind) in kinds)
+            Assert.Equal(kind, MidiMessage.FromBytes(status).Kind);
         Assert.Equal(MessageKind.ControlChange, MidiMessage.ControlChange(One, 119, 0).Kind);
         Assert.Equal(MessageKind.ChannelMode, MidiMessage.ControlChange(One, 120, 0).Kind);
     }

@@ -20,13 +20,25 @@ public class MidiSpanTests
 
     [Fact]
     public void Spans_are_reckoned_with_as_their_microseconds_are() =>
-        Gen.Select(Gen.Long[-1_000_000, 1_000_000], Gen.Long[-1_000_000, 1_000_000]).Sample((left, right) =>
-        {
-            var (one, other) = (new MidiSpan(left), new MidiSpan(right));
-            Assert.Equal((left + right, left - right, left * 3), ((one + other).Microseconds, (one - other).Microseconds, (one * 3).Microseconds));
-            Assert.Equal([left < right, left > right, left <= right, left >= right], new[] { one < other, one > other, one <= other, one >= other });
-            Assert.Equal((Math.Min(left, right), Math.Abs(left)), (MidiSpan.Shorter(one, other).Microseconds, one.Length.Microseconds));
-            Assert.Equal(left + right, MidiSpan.Sum([one, other]).Microseconds);
-            Assert.Equal(Math.Sign(left.CompareTo(right)), Math.Sign(one.CompareTo(other)));
-        });
+        Gen.Select(Gen.Long[-1_000_000, 1_000_000], Gen.Long[-1_000_000, 1_000_000])
+            .Sample(
+                (left, right) =>
+                {
+                    var (one, other) = (new MidiSpan(left), new MidiSpan(right));
+                    Assert.Equal(
+                        (left + right, left - right, left * 3),
+                        ((one + other).Microseconds, (one - other).Microseconds, (one * 3).Microseconds)
+                    );
+                    Assert.Equal(
+                        [left < right, left > right, left <= right, left >= right],
+                        new[] { one < other, one > other, one <= other, one >= other }
+                    );
+                    Assert.Equal(
+                        (Math.Min(left, right), Math.Abs(left)),
+                        (MidiSpan.Shorter(one, other).Microseconds, one.Length.Microseconds)
+                    );
+                    Assert.Equal(left + right, MidiSpan.Sum([one, other]).Microseconds);
+                    Assert.Equal(Math.Sign(left.CompareTo(right)), Math.Sign(one.CompareTo(other)));
+                }
+            );
 }

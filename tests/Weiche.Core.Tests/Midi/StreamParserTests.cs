@@ -87,7 +87,8 @@ public class StreamParserTests
         var parser = new StreamParser(pool);
         var sink = new Collected(pool);
         parser.Parse([0xF0], ref sink);
-        for (var i = 0; i < 100_000; i++) parser.Parse(new byte[100], ref sink);
+        for (var i = 0; i < 100_000; i++)
+            parser.Parse(new byte[100], ref sink);
         parser.Parse([0xF7, 0x90, 0x3C, 0x60], ref sink);
         Assert.Equal(["903C60"], sink.Texts);
         Assert.Equal(1, parser.Counts.RefusedExclusives);
@@ -140,26 +141,29 @@ public class StreamParserTests
                 Assert.Equal(bytes.Count, parser.Counts.Bytes);
                 Assert.Equal(0, pool.Count);
             },
-            iter: 5_000);
+            iter: 5_000
+        );
     }
 
     [Fact]
     public void Any_bytes_in_any_pieces_give_what_an_independent_reading_of_the_standard_gives()
     {
-        Gen.Select(Gens.Bytes, Gens.Cuts(80)).Sample(
-            (bytes, cuts) =>
-            {
-                var pool = new SysExPool();
-                var parser = new StreamParser(pool);
-                var sink = new Collected(pool);
-                Feed(parser, bytes, cuts, ref sink);
-                var (messages, thrown) = PlainReading(bytes);
-                Assert.Equal(messages, sink.Texts);
-                parser.Reset();
-                Assert.Equal(thrown, parser.Counts.ThrownBytes);
-                Assert.Equal(0, pool.Count);
-            },
-            iter: 20_000);
+        Gen.Select(Gens.Bytes, Gens.Cuts(80))
+            .Sample(
+                (bytes, cuts) =>
+                {
+                    var pool = new SysExPool();
+                    var parser = new StreamParser(pool);
+                    var sink = new Collected(pool);
+                    Feed(parser, bytes, cuts, ref sink);
+                    var (messages, thrown) = PlainReading(bytes);
+                    Assert.Equal(messages, sink.Texts);
+                    parser.Reset();
+                    Assert.Equal(thrown, parser.Counts.ThrownBytes);
+                    Assert.Equal(0, pool.Count);
+                },
+                iter: 20_000
+            );
     }
 
     [Fact]
@@ -169,10 +173,14 @@ public class StreamParserTests
         var parser = new StreamParser(pool);
         var sink = new Rewriting(new MessageWriter(pool), new byte[4096]);
         byte[] bytes = [0x90, 60, 100, 62, 100, 0xF8, 0xB0, 7, 100, 0xF0, 1, 2, 3, 4, 5, 0xF7, 0xE0, 0, 64, 0x80, 60, 64];
-        Assert.Equal(0, Allocations.Of(() =>
-        {
-            for (var i = 0; i < 10_000; i++) parser.Parse(bytes, ref sink);
-        }));
+        Assert.Equal(
+            0,
+            Allocations.Of(() =>
+            {
+                for (var i = 0; i < 10_000; i++)
+                    parser.Parse(bytes, ref sink);
+            })
+        );
     }
 
     private static void Feed(StreamParser parser, byte[] bytes, int[] cuts, ref Collected sink)
@@ -196,18 +204,23 @@ public class StreamParserTests
         var rest = new List<(int At, byte Value)>();
         for (var i = 0; i < bytes.Length; i++)
         {
-            if (bytes[i] < 0xF8) rest.Add((i, bytes[i]));
-            else if (bytes[i] is 0xF9 or 0xFD) thrown++;
-            else found.Add((i, $"{bytes[i]:X2}"));
+            if (bytes[i] < 0xF8)
+                rest.Add((i, bytes[i]));
+            else if (bytes[i] is 0xF9 or 0xFD)
+                thrown++;
+            else
+                found.Add((i, $"{bytes[i]:X2}"));
         }
         var at = rest.FindIndex(item => item.Value >= 0x80);
-        if (at < 0) at = rest.Count;
+        if (at < 0)
+            at = rest.Count;
         thrown += at;
         while (at < rest.Count)
         {
             var status = rest[at].Value;
             var end = rest.FindIndex(at + 1, item => item.Value >= 0x80);
-            if (end < 0) end = rest.Count;
+            if (end < 0)
+                end = rest.Count;
             var data = rest[(at + 1)..end];
             if (status == 0xF0)
             {
@@ -216,7 +229,8 @@ public class StreamParserTests
                     found.Add((rest[end].At, "F0" + Hex(data) + "F7"));
                     end++;
                     var next = rest.FindIndex(end, item => item.Value >= 0x80);
-                    if (next < 0) next = rest.Count;
+                    if (next < 0)
+                        next = rest.Count;
                     thrown += next - end;
                     end = next;
                 }
@@ -227,11 +241,22 @@ public class StreamParserTests
             }
             else
             {
-                var length = status switch { < 0xC0 => 2, < 0xE0 => 1, < 0xF0 => 2, 0xF1 or 0xF3 => 1, 0xF2 => 2, 0xF6 => 0, _ => -1 };
+                var length = status switch
+                {
+                    < 0xC0 => 2,
+                    < 0xE0 => 1,
+                    < 0xF0 => 2,
+                    0xF1 or 0xF3 => 1,
+                    0xF2 => 2,
+                    0xF6 => 0,
+                    _ => -1,
+                };
                 if (length <= 0)
                 {
-                    if (length == 0) found.Add((rest[at].At, "F6"));
-                    else thrown++;
+                    if (length == 0)
+                        found.Add((rest[at].At, "F6"));
+                    else
+                        thrown++;
                     thrown += data.Count;
                 }
                 else if (status >= 0xF0)

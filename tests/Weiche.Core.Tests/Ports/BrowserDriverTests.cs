@@ -26,7 +26,8 @@ public sealed class BrowserDriverTests : IDisposable
         {
             Tell = (connection, port, bytes) =>
             {
-                lock (_told) _told.Add((connection, port, Convert.ToHexString(bytes)));
+                lock (_told)
+                    _told.Add((connection, port, Convert.ToHexString(bytes)));
             },
         };
         _park = new PortPark(_junction, TimeProvider.System, new VirtualDriver(_junction), _driver);
@@ -46,7 +47,8 @@ public sealed class BrowserDriverTests : IDisposable
         Assert.Null(_driver.Offer("other", "def", 0, [new("i", "Meise", true)]));
         Take("Spatz");
         Take("Meise");
-        foreach (var time in new[] { double.NaN, double.PositiveInfinity, -1e300, 1e300, -5, 0, 1e12 }) _driver.Played("page", "i", time, [0x90, 60, 90]);
+        foreach (var time in new[] { double.NaN, double.PositiveInfinity, -1e300, 1e300, -5, 0, 1e12 })
+            _driver.Played("page", "i", time, [0x90, 60, 90]);
         _driver.Played("page", "o", 0, [0x90, 61, 90]);
         _driver.Played("page", "none", 0, [0x90, 61, 90]);
         _driver.Played("nobody", "i", 0, [0x90, 61, 90]);
@@ -56,7 +58,11 @@ public sealed class BrowserDriverTests : IDisposable
         Until(() => Count("Spatz") == 7, () => $"{Count("Spatz")} {_driver.Sentence}");
         Assert.Equal(0, Count("Meise"));
         Assert.Contains("messages were no messages, or too many", _driver.Sentence, StringComparison.Ordinal);
-        Assert.Contains("64 ports at most", _driver.Offer("page", "abc", 0, [.. Enumerable.Range(0, 65).Select(i => new BrowserPort($"{i}", "x", true))]), StringComparison.Ordinal);
+        Assert.Contains(
+            "64 ports at most",
+            _driver.Offer("page", "abc", 0, [.. Enumerable.Range(0, 65).Select(i => new BrowserPort($"{i}", "x", true))]),
+            StringComparison.Ordinal
+        );
         Assert.NotNull(_driver.Offer("page", "a b", 0, Spatz));
         Assert.NotNull(_driver.Offer("page", "", 0, Spatz));
     }
@@ -66,7 +72,8 @@ public sealed class BrowserDriverTests : IDisposable
     {
         Assert.Null(_driver.Offer("page", "abc", 50, Spatz));
         Take("Spatz");
-        for (var i = 0; i < 1_000_000; i++) _driver.Played("page", "i", i, [0xB0, 1, (byte)(i & 127)]);
+        for (var i = 0; i < 1_000_000; i++)
+            _driver.Played("page", "i", i, [0xB0, 1, (byte)(i & 127)]);
         var source = _studio.From("stars");
         _junction.Receive(source, [0x90, 60, 90]);
         Assert.Equal(1, _junction.Compiled.Meter(source)!.CountOf(MessageKind.Note));
@@ -86,13 +93,17 @@ public sealed class BrowserDriverTests : IDisposable
         {
             // Told up to 12 ms after it was played.
             var played = i * 15.0;
-            while ((_junction.Clock.Now - begun).Microseconds < played * 1_000 + random.Next(0, 12_000)) Thread.SpinWait(50);
+            while ((_junction.Clock.Now - begun).Microseconds < played * 1_000 + random.Next(0, 12_000))
+                Thread.SpinWait(50);
             _driver.Played("page", "i", 5_000 + played, [0xB0, 1, (byte)i]);
         }
         Until(() => Count("Spatz") == 60);
         var buffer = new Weiche.Core.Live.TapRecord[4_096];
         var read = _junction.Tap.Read(ref tap, buffer, out _);
-        var times = buffer[..read].Where(record => record.Event == Weiche.Core.Live.TapEvent.Came && record.Port == _studio.From("Spatz")).Select(record => record.Time.Microseconds).ToArray();
+        var times = buffer[..read]
+            .Where(record => record.Event == Weiche.Core.Live.TapEvent.Came && record.Port == _studio.From("Spatz"))
+            .Select(record => record.Time.Microseconds)
+            .ToArray();
         Assert.Equal(60, times.Length);
         var strays = times.Skip(20).Zip(times.Skip(21), (one, next) => Math.Abs(next - one - 15_000)).Order().ToArray();
         // On a busy machine some come late all the same.
@@ -121,7 +132,8 @@ public sealed class BrowserDriverTests : IDisposable
 
     private bool Told((string, string, string)[] what)
     {
-        lock (_told) return _told.SequenceEqual(what);
+        lock (_told)
+            return _told.SequenceEqual(what);
     }
 
     private long Count(string name) => _junction.Compiled.Meter(_studio.From(name))!.Messages;
@@ -142,7 +154,8 @@ public sealed class BrowserDriverTests : IDisposable
 
     private static void Until(Func<bool> isSo, Func<string>? instead = null)
     {
-        for (var i = 0; i < 800 && !isSo(); i++) Thread.Sleep(10);
+        for (var i = 0; i < 800 && !isSo(); i++)
+            Thread.Sleep(10);
         Assert.True(isSo(), instead?.Invoke());
     }
 }

@@ -25,11 +25,14 @@ public sealed class CarryingTests : IDisposable
     public void Whatever_is_asked_for_by_any_thread_is_done_by_one_that_carries_messages()
     {
         var seen = new List<bool>();
-        _junction.Watch((_, _) =>
-        {
-            lock (seen) seen.Add(Urgent.IsHere);
-            return false;
-        });
+        _junction.Watch(
+            (_, _) =>
+            {
+                lock (seen)
+                    seen.Add(Urgent.IsHere);
+                return false;
+            }
+        );
         _junction.Receive(_studio.From("keys"), [0xF0, 0x7D, 1, 0xF7, 0x90, 60, 100]);
         _junction.Send(_studio.To("synth"), [0x90, 62, 100]);
         _junction.Swap(_junction.Prepare(_studio.Must(new SwitchRoute(_studio.Routes[0].Id, false))));
@@ -51,21 +54,29 @@ public sealed class CarryingTests : IDisposable
     {
         const int Each = 4_000;
         var keys = _studio.From("keys");
-        var threads = Enumerable.Range(0, 8).Select(who => new Thread(() =>
-        {
-            for (var i = 0; i < Each; i++) _junction.Send(_studio.To("synth"), [(byte)(0xB0 | who), (byte)(i & 63), (byte)(i >> 6)]);
-        })).ToList();
+        var threads = Enumerable
+            .Range(0, 8)
+            .Select(who => new Thread(() =>
+            {
+                for (var i = 0; i < Each; i++)
+                    _junction.Send(_studio.To("synth"), [(byte)(0xB0 | who), (byte)(i & 63), (byte)(i >> 6)]);
+            }))
+            .ToList();
         threads.ForEach(thread => thread.Start());
         for (var i = 0; i < 200; i++)
         {
             _junction.Receive(keys, [0xBF, 7, (byte)(i & 127)]);
-            if (i % 20 == 0) _ = _junction.Guarded();
+            if (i % 20 == 0)
+                _ = _junction.Guarded();
         }
         threads.ForEach(thread => thread.Join());
         var messages = _sink.Bytes.Chunk(3).ToList();
         Assert.Equal(8 * Each + 200, messages.Count);
         for (var who = 0; who < 8; who++)
-            Assert.Equal(Enumerable.Range(0, Each), messages.Where(message => message[0] == (0xB0 | who)).Select(message => message[1] | message[2] << 6));
+            Assert.Equal(
+                Enumerable.Range(0, Each),
+                messages.Where(message => message[0] == (0xB0 | who)).Select(message => message[1] | message[2] << 6)
+            );
         Assert.True(_sink.AlwaysCarried);
     }
 
@@ -95,7 +106,8 @@ public sealed class CarryingTests : IDisposable
         using var inlet = _junction.Open(_studio.From("keys"));
         var sent = Enumerable.Range(0, 60_000).Select(i => new[] { (byte)0xB0, (byte)(i & 127), (byte)(i >> 7 & 127) }).ToList();
         await Task.Run(() => sent.ForEach(message => inlet.Bring(message)));
-        for (var tries = 0; _sink.Bytes.Count < sent.Count * 3 && tries < 2_000; tries++) await Task.Delay(5);
+        for (var tries = 0; _sink.Bytes.Count < sent.Count * 3 && tries < 2_000; tries++)
+            await Task.Delay(5);
         Assert.Equal(sent.SelectMany(each => each), _sink.Bytes);
         Assert.True(_sink.AlwaysCarried);
     }
@@ -110,9 +122,11 @@ public sealed class CarryingTests : IDisposable
         using var other = _junction.Loop(studio.To("other"), studio.From("other"));
         _junction.Receive(studio.From("keys"), [0xB0, 7, 1]);
         var meter = _junction.Compiled.Meter(studio.Route("one", "other").Id)!;
-        for (var tries = 0; meter.Passed < 100 && tries < 2_000; tries++) await Task.Delay(5);
+        for (var tries = 0; meter.Passed < 100 && tries < 2_000; tries++)
+            await Task.Delay(5);
         Assert.True(meter.Passed >= 100, "it runs in a circle");
-        for (var i = 0; i < 50; i++) _junction.Send(studio.To("synth"), [0x90, (byte)i, 1]);
+        for (var i = 0; i < 50; i++)
+            _junction.Send(studio.To("synth"), [0x90, (byte)i, 1]);
         Assert.Contains("90 31 01", _sink.Text, StringComparison.Ordinal);
         _junction.Swap(_junction.Prepare(studio.Must(new SwitchRoute(studio.Route("other", "one").Id, false))));
         var stopped = meter.Passed;
@@ -131,11 +145,13 @@ public sealed class CarryingTests : IDisposable
         {
             get
             {
-                lock (_bytes) return [.. _bytes];
+                lock (_bytes)
+                    return [.. _bytes];
             }
         }
 
-        internal string Text => string.Join(' ', Bytes.Select(each => each.ToString("X2", System.Globalization.CultureInfo.InvariantCulture)));
+        internal string Text =>
+            string.Join(' ', Bytes.Select(each => each.ToString("X2", System.Globalization.CultureInfo.InvariantCulture)));
 
         public int Send(ReadOnlySpan<byte> bytes)
         {

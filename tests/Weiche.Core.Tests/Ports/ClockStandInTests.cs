@@ -36,7 +36,8 @@ public sealed class ClockStandInTests
         using var app = new StandIn(Kit.Find("bandhaus")!, outlets, TimeProvider.System);
         app.Switch("its own song", true);
         app.HearHost("", [0xFA]);
-        for (var i = 0; i < 96; i++) app.HearHost("", [0xF8]);
+        for (var i = 0; i < 96; i++)
+            app.HearHost("", [0xF8]);
         app.HearHost("", [0xFC]);
         var notes = outlets.Bytes;
         foreach (var (channel, count) in new[] { (1, 6), (2, 8), (10, 8) })
@@ -55,7 +56,8 @@ public sealed class ClockStandInTests
         box.Switch("at 108", true);
         box.Switch("drifts", true);
         box.Switch("running", true);
-        for (var i = 0; i < 500 && outlets.Bytes.Count < 30; i++) await Task.Delay(20);
+        for (var i = 0; i < 500 && outlets.Bytes.Count < 30; i++)
+            await Task.Delay(20);
         box.Switch("running", false);
         var sent = outlets.Bytes;
         Assert.Equal(0xFA, sent[0][0]);
@@ -65,7 +67,8 @@ public sealed class ClockStandInTests
 
     private static void Pulses(Listener listener, int count)
     {
-        for (var i = 0; i < count; i++) listener.Hear([0xF8]);
+        for (var i = 0; i < count; i++)
+            listener.Hear([0xF8]);
     }
 
     private sealed class Heard : StandIn.IOutlets
@@ -76,13 +79,15 @@ public sealed class ClockStandInTests
         {
             get
             {
-                lock (_bytes) return [.. _bytes];
+                lock (_bytes)
+                    return [.. _bytes];
             }
         }
 
         public void ToHost(string key, string part, ReadOnlySpan<byte> bytes)
         {
-            lock (_bytes) _bytes.Add(bytes.ToArray());
+            lock (_bytes)
+                _bytes.Add(bytes.ToArray());
         }
 
         public void ToJack(string key, string jack, ReadOnlySpan<byte> bytes) => ToHost(key, jack, bytes);

@@ -26,7 +26,8 @@ public class JunctionTests
                 got.AddRange(bytes);
                 gate.Release();
             },
-            () => ready.Release());
+            () => ready.Release()
+        );
         var sent = new List<byte>();
         for (var taken = 1; taken > 0;)
         {
@@ -65,7 +66,8 @@ public class JunctionTests
         {
             slow.Room += 7;
             junction.Resume(studio.To("end"));
-            if (i % 50 == 0) await Task.Delay(1);
+            if (i % 50 == 0)
+                await Task.Delay(1);
         }
         Assert.Equal(expected, slow.Bytes);
     }
@@ -75,7 +77,8 @@ public class JunctionTests
     {
         var studio = Of("a", "b").Lay("a", "b");
         var junction = new Junction(studio, Clock);
-        for (var i = 0; i < 20_000; i++) junction.Receive(studio.From("a"), [0x90, 60, 100, 0x80, 60, 0]);
+        for (var i = 0; i < 20_000; i++)
+            junction.Receive(studio.From("a"), [0x90, 60, 100, 0x80, 60, 0]);
         Assert.Equal(0, junction.Compiled.Meter(studio.To("b"))!.Refused);
     }
 
@@ -157,7 +160,8 @@ public class JunctionTests
         var junction = new Junction(studio, new StudioClock(time));
         using var park = Park.Of(junction, time);
         park.Match(studio);
-        for (var i = 0; i < 10; i++) time.Tick();
+        for (var i = 0; i < 10; i++)
+            time.Tick();
         // What a stand-in sends is carried on by a thread of its own.
         await Until(() => junction.Compiled.Meter(studio.Route("Tritt 13", "Brandung").Id)!.Stages[0].StoppedBackground == 10);
         Assert.Equal(10, junction.Compiled.Meter(studio.From("Tritt 13"))!.Background);
@@ -176,7 +180,8 @@ public class JunctionTests
 
     private static async Task Until(Func<bool> isSo)
     {
-        for (var i = 0; i < 1000 && !isSo(); i++) await Task.Delay(10);
+        for (var i = 0; i < 1000 && !isSo(); i++)
+            await Task.Delay(10);
         Assert.True(isSo());
     }
 
@@ -191,7 +196,8 @@ public class JunctionTests
         {
             var count = Math.Min(Room, bytes.Length);
             Bytes.AddRange(bytes[..count]);
-            if (Room != int.MaxValue) Room -= count;
+            if (Room != int.MaxValue)
+                Room -= count;
             return count;
         }
     }

@@ -12,8 +12,8 @@ using Weiche.Ports.Virtual;
 
 namespace Weiche.Core.Tests.Ports;
 
-/// <summary>A real sequencer and real device files, with the distribution's own tools at the other end. They need a kernel that has them: tests/kernel/run
-/// boots one.</summary>
+/// <summary>A real sequencer and real device files, with the distribution's own tools at the other end. They need a kernel that has them:
+/// tests/kernel/run boots one.</summary>
 public sealed partial class KernelTests : IDisposable
 {
     private readonly List<Process> _programs = [];
@@ -26,7 +26,13 @@ public sealed partial class KernelTests : IDisposable
     {
         _junction = new Junction(_studio, new StudioClock(TimeProvider.System));
         _driver = new OutsideDriver(_junction, OutsideSystem.Sequencer);
-        _park = new PortPark(_junction, TimeProvider.System, new VirtualDriver(_junction, _driver), new RawDriver(_junction, new RawPlaces(), TimeProvider.System), _driver);
+        _park = new PortPark(
+            _junction,
+            TimeProvider.System,
+            new VirtualDriver(_junction, _driver),
+            new RawDriver(_junction, new RawPlaces(), TimeProvider.System),
+            _driver
+        );
         _park.Match(_studio);
         Until(() => Listed().Contains("'from far", StringComparison.Ordinal), () => $"{_driver.State.Sentence} {Listed()}");
     }
@@ -37,7 +43,8 @@ public sealed partial class KernelTests : IDisposable
         _junction.Dispose();
         foreach (var program in _programs)
         {
-            if (!program.HasExited) program.Kill();
+            if (!program.HasExited)
+                program.Kill();
             program.Dispose();
         }
     }
@@ -73,7 +80,10 @@ public sealed partial class KernelTests : IDisposable
     public void A_program_that_listens_is_new_is_taken_in_with_one_edit_and_plays()
     {
         var heard = Dump(null);
-        Until(() => _park.State.Call.New.Any(unit => unit.Says == "aseqdump"), () => string.Join(", ", _park.State.Call.New.Select(unit => unit.Says)));
+        Until(
+            () => _park.State.Call.New.Any(unit => unit.Says == "aseqdump"),
+            () => string.Join(", ", _park.State.Call.New.Select(unit => unit.Says))
+        );
         Edit(new TakeUnit(_park.State.Call.New.First(unit => unit.Says == "aseqdump"), Sounds: true));
         Edit(new LayRoute(_studio.From("near"), _studio.To("aseqdump")));
         Play($"{Client()}:{Number("to near")}");
@@ -96,8 +106,16 @@ public sealed partial class KernelTests : IDisposable
     [Fact(Explicit = true)]
     public void A_device_of_the_kernel_is_one_device_reached_by_the_sequencer_and_plays_through()
     {
-        Until(() => _park.State.Call.New.Any(unit => unit.Says.StartsWith("Virtual Raw MIDI", StringComparison.Ordinal)), () => string.Join(", ", _park.State.Call.New.Select(unit => unit.Says)));
-        Edit(new TakeUnit(_park.State.Call.New.First(unit => unit.Says.StartsWith("Virtual Raw MIDI", StringComparison.Ordinal)), Sounds: false));
+        Until(
+            () => _park.State.Call.New.Any(unit => unit.Says.StartsWith("Virtual Raw MIDI", StringComparison.Ordinal)),
+            () => string.Join(", ", _park.State.Call.New.Select(unit => unit.Says))
+        );
+        Edit(
+            new TakeUnit(
+                _park.State.Call.New.First(unit => unit.Says.StartsWith("Virtual Raw MIDI", StringComparison.Ordinal)),
+                Sounds: false
+            )
+        );
         // The file of the same card is no second device.
         Assert.DoesNotContain(_park.State.Call.New, unit => unit.Place.StartsWith('/'));
         Assert.Contains(_park.State.Besides.Values, file => file == "/dev/snd/midiC0D0");
@@ -119,7 +137,10 @@ public sealed partial class KernelTests : IDisposable
     {
         Edit(new AddRawDevice("raw", "/dev/snd/midiC0D1"));
         Edit(new LayRoute(_studio.From("near"), _studio.To("raw")));
-        Until(() => _park.PresenceOf(_studio.Devices[^1].Id) is { Present: true }, () => _park.PresenceOf(_studio.Devices[^1].Id)?.Reason ?? "none");
+        Until(
+            () => _park.PresenceOf(_studio.Devices[^1].Id) is { Present: true },
+            () => _park.PresenceOf(_studio.Devices[^1].Id)?.Reason ?? "none"
+        );
         var virmidi = VirMidi().Matches(Listed()).Select(match => match.Groups[1].Value).Last();
         var heard = Dump($"{virmidi}:0");
         Play($"{Client()}:{Number("to near")}");
@@ -147,7 +168,33 @@ public sealed partial class KernelTests : IDisposable
         var path = Path.Combine(Path.GetTempPath(), $"{Guid.NewGuid():N}.mid");
         byte[] track =
         [
-            0x00, 0xC0, 5, 0x00, 0xE0, 100, 64, 0x00, 0xF0, 5, 0x7D, 1, 2, 3, 0xF7, 0x10, 0x90, 60, 90, .. held ? (byte[])[0xBC, 0x00] : [0x30], 0x80, 60, 0, 0x20, 0xFF, 0x2F, 0x00,
+            0x00,
+            0xC0,
+            5,
+            0x00,
+            0xE0,
+            100,
+            64,
+            0x00,
+            0xF0,
+            5,
+            0x7D,
+            1,
+            2,
+            3,
+            0xF7,
+            0x10,
+            0x90,
+            60,
+            90,
+            .. held ? (byte[])[0xBC, 0x00] : [0x30],
+            0x80,
+            60,
+            0,
+            0x20,
+            0xFF,
+            0x2F,
+            0x00,
         ];
         File.WriteAllBytes(path, [.. "MThd"u8, 0, 0, 0, 6, 0, 0, 0, 1, 0, 96, .. "MTrk"u8, 0, 0, 0, (byte)track.Length, .. track]);
         return path;
@@ -161,13 +208,16 @@ public sealed partial class KernelTests : IDisposable
         var text = new StringBuilder();
         program.OutputDataReceived += (_, line) =>
         {
-            lock (text) text.AppendLine(line.Data);
+            lock (text)
+                text.AppendLine(line.Data);
         };
         program.BeginOutputReadLine();
-        if (port is not null) Until(() => Regex.IsMatch(Listed(), $@"Connecting To: [^\n]*\d+:0"), Listed);
+        if (port is not null)
+            Until(() => Regex.IsMatch(Listed(), $@"Connecting To: [^\n]*\d+:0"), Listed);
         return () =>
         {
-            lock (text) return text.ToString();
+            lock (text)
+                return text.ToString();
         };
     }
 
@@ -181,14 +231,16 @@ public sealed partial class KernelTests : IDisposable
 
     private static string Client() => OfWeiche().Match(Listed()).Groups[1].Value;
 
-    private static string Number(string port) => Regex.Match(Listed(), $@"^\s+(\d+) '{Regex.Escape(port)}\s*'", RegexOptions.Multiline).Groups[1].Value;
+    private static string Number(string port) =>
+        Regex.Match(Listed(), $@"^\s+(\d+) '{Regex.Escape(port)}\s*'", RegexOptions.Multiline).Groups[1].Value;
 
     private void Run(string program, params string[] words) => Start(program, words).WaitForExit();
 
     private Process Start(string program, params string[] words)
     {
         var start = new ProcessStartInfo(program) { RedirectStandardOutput = true };
-        foreach (var word in words) start.ArgumentList.Add(word);
+        foreach (var word in words)
+            start.ArgumentList.Add(word);
         var process = Process.Start(start)!;
         _programs.Add(process);
         return process;
@@ -203,7 +255,8 @@ public sealed partial class KernelTests : IDisposable
 
     private static void Until(Func<bool> isSo, Func<string> instead)
     {
-        for (var i = 0; i < 300 && !isSo(); i++) Thread.Sleep(100);
+        for (var i = 0; i < 300 && !isSo(); i++)
+            Thread.Sleep(100);
         Assert.True(isSo(), string.Create(CultureInfo.InvariantCulture, $"It never came to be. {instead()}"));
     }
 

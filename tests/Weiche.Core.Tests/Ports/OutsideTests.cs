@@ -74,9 +74,12 @@ public sealed class OutsideTests : IAsyncLifetime
         await Until(() => near.Messages.Count >= 8 && far.Messages.Count >= 8);
         foreach (var heard in new[] { near, far })
             Assert.Empty(heard.Messages.Distinct().Except(["90 3c 40", "80 3c 40", "90 3f 40", "80 3f 40"]));
-        // Each note stands 96, 64 or 32 frames into its cycle, or at its beginning. On a busy machine a cycle may come late; by chance hardly ever
-        // five of eight stand so.
-        await Until(() => near.Lines.TakeLast(8).Count(line => int.Parse(line.Split(':')[0], System.Globalization.CultureInfo.InvariantCulture) % 32 == 0) >= 5);
+        // Each note stands 96, 64 or 32 frames into its cycle, or at its beginning. On a busy machine a cycle may come late; by chance
+        // hardly ever five of eight stand so.
+        await Until(() =>
+            near.Lines.TakeLast(8).Count(line => int.Parse(line.Split(':')[0], System.Globalization.CultureInfo.InvariantCulture) % 32 == 0)
+            >= 5
+        );
         Assert.True(_junction.Compiled.Meter(Destination("far"))!.ByteCount > 0);
     }
 
@@ -155,7 +158,8 @@ public sealed class OutsideTests : IAsyncLifetime
         }
         var programs = Enumerable.Range(0, 20).Select(number => _server.Plays($"P{number}")).ToList();
         await Until(() => _park.State.Call.New.Count(unit => unit.Says.StartsWith('P')) == 20);
-        foreach (var program in programs) program.Kill();
+        foreach (var program in programs)
+            program.Kill();
         await Until(() => _park.State.Call.New.IsEmpty);
         await Shown(To, From, "Weiche:to keys");
         Assert.Equal(0, _driver.State.Lost);
@@ -170,7 +174,13 @@ public sealed class OutsideTests : IAsyncLifetime
         await Until(() => !_park.State.Outside.IsEmpty);
         _junction.Send(Destination("stars"), [0xF0, 0x7D, .. Enumerable.Repeat((byte)5, 100_000), 0xF7, 0x90, 60, 90]);
         await Until(() => _junction.Compiled.Meter(Source("far"))!.CountOf(MessageKind.Note) == 1);
-        Assert.Equal((1, 0), (_junction.Compiled.Meter(Source("far"))!.CountOf(MessageKind.SystemExclusive), _junction.Compiled.Meter(Source("far"))!.ThrownBytes));
+        Assert.Equal(
+            (1, 0),
+            (
+                _junction.Compiled.Meter(Source("far"))!.CountOf(MessageKind.SystemExclusive),
+                _junction.Compiled.Meter(Source("far"))!.ThrownBytes
+            )
+        );
         Assert.Equal(100_003 + 3, _junction.Compiled.Meter(Source("far"))!.Bytes);
         Assert.Equal(0, _driver.State.Lost);
     }
@@ -220,7 +230,8 @@ public sealed class OutsideTests : IAsyncLifetime
         _server.Plays("Äh % x");
         _server.Plays("Äh % x");
         await Until(() => _park.State.Call.New.Count(unit => unit.Says.StartsWith("Äh % x", StringComparison.Ordinal)) == 2);
-        foreach (var unit in _park.State.Call.New.Where(unit => unit.Says.StartsWith("Äh", StringComparison.Ordinal)).ToList()) Edit(new AddDevice($"{unit.Says}, application", unit));
+        foreach (var unit in _park.State.Call.New.Where(unit => unit.Says.StartsWith("Äh", StringComparison.Ordinal)).ToList())
+            Edit(new AddDevice($"{unit.Says}, application", unit));
         await Until(async () => (await _server.Connected("Äh % x:out")).Contains("Weiche:hears Äh % x out", StringComparison.Ordinal));
     }
 
@@ -243,7 +254,8 @@ public sealed class OutsideTests : IAsyncLifetime
     {
         for (var i = 0; i < 600; i++)
         {
-            if (await isSo()) return;
+            if (await isSo())
+                return;
             await Task.Delay(25);
         }
         Assert.Fail("It never came to be.");

@@ -50,10 +50,23 @@ public sealed class RawWireTests : IDisposable
         await Until(() => eager.Presence.Present && ordinary.Presence.Present);
         Assert.Equal(Urgency.Ordinary, ordinary.Presence.Urgency);
         // What the system says of its threads: the policy is field 41, the nice value field 19 (proc(5)); 1 is first in, first out.
-        var threads = Directory.GetDirectories("/proc/self/task").Select(task => File.ReadAllText(Path.Combine(task, "stat"))).Where(stat => stat.Contains("(Weiche /", StringComparison.Ordinal))
-            .Select(stat => stat[(stat.LastIndexOf(')') + 2)..].Split(' ')).Select(fields => (Policy: fields[38], Nice: fields[16])).ToList();
+        var threads = Directory
+            .GetDirectories("/proc/self/task")
+            .Select(task => File.ReadAllText(Path.Combine(task, "stat")))
+            .Where(stat => stat.Contains("(Weiche /", StringComparison.Ordinal))
+            .Select(stat => stat[(stat.LastIndexOf(')') + 2)..].Split(' '))
+            .Select(fields => (Policy: fields[38], Nice: fields[16]))
+            .ToList();
         Assert.Contains(("0", "0"), threads);
-        Assert.Contains(eager.Presence.Urgency switch { Urgency.RealTime => ("1", "0"), Urgency.Raised => ("0", "-11"), _ => ("0", "0") }, threads);
+        Assert.Contains(
+            eager.Presence.Urgency switch
+            {
+                Urgency.RealTime => ("1", "0"),
+                Urgency.Raised => ("0", "-11"),
+                _ => ("0", "0"),
+            },
+            threads
+        );
     }
 
     [Fact]
@@ -149,7 +162,13 @@ public sealed class RawWireTests : IDisposable
     [InlineData("", "a folder")]
     public async Task A_path_that_cannot_be_opened_is_missing_with_the_reason(string name, string reason)
     {
-        using var wire = new RawWire(_junction, Path.Combine(_folder, name), _studio.From("keys"), _studio.To("synth"), TimeProvider.System);
+        using var wire = new RawWire(
+            _junction,
+            Path.Combine(_folder, name),
+            _studio.From("keys"),
+            _studio.To("synth"),
+            TimeProvider.System
+        );
         await Until(() => wire.Presence.Reason.Contains(reason, StringComparison.Ordinal));
         Assert.False(wire.Presence.Present);
         _junction.Receive(_studio.From("keys"), [0x90, 60, 100]);
@@ -176,9 +195,16 @@ public sealed class RawWireTests : IDisposable
     [Fact]
     public void The_systems_listing_names_the_device_files()
     {
-        foreach (var name in (string[])["midiC1D0", "midiC1D1", "midiC10D0", "midiC2D0", "controlC1", "midiCxD0"]) File.WriteAllText(Path.Combine(_folder, name), "");
+        foreach (var name in (string[])["midiC1D0", "midiC1D1", "midiC10D0", "midiC2D0", "controlC1", "midiCxD0"])
+            File.WriteAllText(Path.Combine(_folder, name), "");
         var cards = Path.Combine(_folder, "cards");
-        File.WriteAllText(cards, " 0 [PCH            ]: HDA-Intel - Board\n                      at 0xdf\n 1 [Keys           ]: USB-Audio - Keys <61>\n10 [X]: USB-Audio - " + new string('n', 90) + "\nnonsense\n");
+        File.WriteAllText(
+            cards,
+            " 0 [PCH            ]: HDA-Intel - Board\n                      at 0xdf\n 1 [Keys           ]: USB-Audio - Keys "
+                + "<61>\n10 [X]: USB-Audio - "
+                + new string('n', 90)
+                + "\nnonsense\n"
+        );
         var found = RawListing.Find(new RawPlaces(_folder, cards));
         Assert.Equal(["Keys 61", "Keys 61 2", "MIDI card 2", new string('n', 40)], found.Select(device => device.Name));
         Assert.EndsWith("midiC1D0", found[0].Path, StringComparison.Ordinal);
@@ -193,7 +219,11 @@ public sealed class RawWireTests : IDisposable
     public void A_path_that_cannot_be_is_refused(string path, string reason)
     {
         Assert.Contains(reason, _studio.Refused(new AddRawDevice("raw", path)).Sentence, StringComparison.Ordinal);
-        Assert.Contains("at most 200", _studio.Refused(new AddRawDevice("raw", "/" + new string('x', 300))).Sentence, StringComparison.Ordinal);
+        Assert.Contains(
+            "at most 200",
+            _studio.Refused(new AddRawDevice("raw", "/" + new string('x', 300))).Sentence,
+            StringComparison.Ordinal
+        );
         Assert.Contains("both", _studio.Refused(new AddRawDevice("raw", "/x", false, false)).Sentence, StringComparison.Ordinal);
         var twice = _studio.Must(new AddRawDevice("raw", "/x"));
         Assert.Contains("is raw already", twice.Refused(new AddRawDevice("other", "/x")).Sentence, StringComparison.Ordinal);
@@ -202,7 +232,8 @@ public sealed class RawWireTests : IDisposable
     private string Pipe(string name)
     {
         var path = Path.Combine(_folder, name);
-        if (!File.Exists(path)) Assert.Equal(0, MakePipe(path, 0b110_000_000));
+        if (!File.Exists(path))
+            Assert.Equal(0, MakePipe(path, 0b110_000_000));
         return path;
     }
 
@@ -218,7 +249,8 @@ public sealed class RawWireTests : IDisposable
 
     private static async Task Until(Func<bool> isSo)
     {
-        for (var i = 0; i < 1000 && !isSo(); i++) await Task.Delay(10);
+        for (var i = 0; i < 1000 && !isSo(); i++)
+            await Task.Delay(10);
         Assert.True(isSo());
     }
 
@@ -255,7 +287,8 @@ public sealed class RawWireTests : IDisposable
 
         public void Dispose()
         {
-            if (_descriptor >= 0) _ = Close(_descriptor);
+            if (_descriptor >= 0)
+                _ = Close(_descriptor);
             _descriptor = -1;
         }
 

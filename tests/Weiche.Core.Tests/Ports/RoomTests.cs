@@ -24,7 +24,13 @@ public sealed class RoomTests : IDisposable
     {
         _junction = new Junction(_studio, new StudioClock(TimeProvider.System));
         _standIns = new StandInDriver(_junction, TimeProvider.System, withRoom: true);
-        _park = new PortPark(_junction, TimeProvider.System, new VirtualDriver(_junction), new RawDriver(_junction, Nowhere, TimeProvider.System), _standIns);
+        _park = new PortPark(
+            _junction,
+            TimeProvider.System,
+            new VirtualDriver(_junction),
+            new RawDriver(_junction, Nowhere, TimeProvider.System),
+            _standIns
+        );
         _scout = new Scout(_junction, TimeProvider.System);
         _park.Match(_studio);
     }
@@ -60,7 +66,8 @@ public sealed class RoomTests : IDisposable
         // Once is enough: what comes and goes may have gone again a moment later.
         for (var i = 0; i < 1000; i++)
         {
-            if (isSo()) return;
+            if (isSo())
+                return;
             await Task.Delay(5);
         }
         Assert.Fail("It never came to be.");
@@ -101,7 +108,8 @@ public sealed class RoomTests : IDisposable
     public async Task Each_finger_of_the_surface_has_a_channel_of_its_own_all_the_way()
     {
         var surface = this["faecher"].Player!;
-        for (var finger = 0; finger < 20; finger++) surface.Touch("me", finger, 50 + finger, 90, 64);
+        for (var finger = 0; finger < 20; finger++)
+            surface.Touch("me", finger, 50 + finger, 90, 64);
         await Until(() => Held("wolke").Count == 15);
         Assert.Equal(15, Held("wolke").Select(held => held.Channel).Distinct().Count());
         surface.Touch("me", 3, 53.5, 90, 64);
@@ -171,11 +179,13 @@ public sealed class RoomTests : IDisposable
         this["amsel-61"].Player!.Press("me", 60, 100);
         await Until(() => Held("brandung") is [(3, 60)]);
         var interfaces = StandInUnits.All.Where(unit => unit.Key is not "amsel-61").Select(unit => (unit.Key, unit.Place)).ToList();
-        foreach (var (key, _) in interfaces) Room.Plug(key, null);
+        foreach (var (key, _) in interfaces)
+            Room.Plug(key, null);
         this["amsel-61"].Player!.Release("me", 60);
         await Until(() => _junction.Compiled.Meter(From("Amsel 61"))!.Held == 0);
         Assert.Equal([(3, 60)], Held("brandung"));
-        foreach (var (key, place) in interfaces) Room.Plug(key, place);
+        foreach (var (key, place) in interfaces)
+            Room.Plug(key, place);
         await Until(() => Held("brandung").Count == 0);
     }
 
@@ -198,7 +208,10 @@ public sealed class RoomTests : IDisposable
     public async Task Who_is_there_is_answered_by_all_that_can_answer()
     {
         var inquiry = await _scout.AskAsync([To("Brandung"), To("Zinn"), To("Wolke"), To("Himmel")]);
-        Assert.Equal([(To("Brandung"), From("Brandung"), 1), (To("Wolke"), From("Wolke"), 6)], inquiry.Replies.Select(reply => (reply.Asked, reply.From, reply.Identity.Member)));
+        Assert.Equal(
+            [(To("Brandung"), From("Brandung"), 1), (To("Wolke"), From("Wolke"), 6)],
+            inquiry.Replies.Select(reply => (reply.Asked, reply.From, reply.Identity.Member))
+        );
         Assert.Equal(0, inquiry.Unreadable);
     }
 
@@ -209,7 +222,10 @@ public sealed class RoomTests : IDisposable
         this["brandung"].Switch("sequencer page", true);
         this["bandhaus"].Switch("track 4", true);
         var soundings = await _scout.SoundAsync([To("Brandung"), To("Bandhaus")]);
-        Assert.Equal([(To("Brandung"), From("Brandung")), (To("Bandhaus"), From("Bandhaus B"))], soundings.Ways.Select(way => (way.To, way.From)));
+        Assert.Equal(
+            [(To("Brandung"), From("Brandung")), (To("Bandhaus"), From("Bandhaus B"))],
+            soundings.Ways.Select(way => (way.To, way.From))
+        );
         Assert.Equal(2, Proposals.Of(_studio, soundings.Ways).Count(proposal => proposal.Remedy is not null));
         // Though Bandhaus hears all and Brandung hears Bandhaus, nothing of it goes round.
         // What shows that somebody is there (active sensing) comes back all the time; that is not ours.
@@ -235,7 +251,9 @@ public sealed class RoomTests : IDisposable
         {
             this["amsel-61"].Styles!.Play(style, true);
             var before = _junction.Compiled.Meter(From("Amsel 61"))!.Messages;
-            await Until(() => _junction.Compiled.Meter(From("Amsel 61"))!.Messages > before - 1 && this["amsel-61"].Styles!.IsPlaying(style));
+            await Until(() =>
+                _junction.Compiled.Meter(From("Amsel 61"))!.Messages > before - 1 && this["amsel-61"].Styles!.IsPlaying(style)
+            );
             await Task.Delay(30);
             this["amsel-61"].Styles!.Play(style, false);
         }
@@ -281,7 +299,8 @@ public sealed class ScoutTests : IDisposable
     {
         public int Send(ReadOnlySpan<byte> bytes)
         {
-            if (bytes.IndexOf(DeviceIdentity.Request) >= 0) ThreadPool.QueueUserWorkItem(_ => answer());
+            if (bytes.IndexOf(DeviceIdentity.Request) >= 0)
+                ThreadPool.QueueUserWorkItem(_ => answer());
             return bytes.Length;
         }
     }
@@ -290,13 +309,16 @@ public sealed class ScoutTests : IDisposable
     public async Task An_answer_that_comes_twice_counts_once_and_one_that_is_malformed_is_counted_and_changes_nothing()
     {
         var reply = new DeviceIdentity(0x7D, 1, 2, 3).ToReply();
-        _junction.Connect(_studio.To("b"), new Answering(() =>
-        {
-            _junction.Receive(_studio.From("b"), reply);
-            _junction.Receive(_studio.From("b"), reply);
-            _junction.Receive(_studio.From("a"), [.. reply[..8], 0xF7]);
-            _junction.Receive(_studio.From("a"), [0xF0, 0x7E, 0, 6, 2, .. Enumerable.Repeat((byte)1, 10_000_000), 0xF7]);
-        }));
+        _junction.Connect(
+            _studio.To("b"),
+            new Answering(() =>
+            {
+                _junction.Receive(_studio.From("b"), reply);
+                _junction.Receive(_studio.From("b"), reply);
+                _junction.Receive(_studio.From("a"), [.. reply[..8], 0xF7]);
+                _junction.Receive(_studio.From("a"), [0xF0, 0x7E, 0, 6, 2, .. Enumerable.Repeat((byte)1, 10_000_000), 0xF7]);
+            })
+        );
         var inquiry = await _scout.AskAsync([_studio.To("b")]);
         Assert.Equal(_studio.From("b"), Assert.Single(inquiry.Replies).From);
         Assert.Equal(1, inquiry.Unreadable);

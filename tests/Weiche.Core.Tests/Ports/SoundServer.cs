@@ -3,7 +3,8 @@ using System.Text;
 
 namespace Weiche.Core.Tests.Ports;
 
-/// <summary>A sound server with its dummy driver, under a name of its own, and its own small clients, which know nothing of Weiche.</summary>
+/// <summary>A sound server with its dummy driver, under a name of its own, and its own small clients, which know nothing of
+/// Weiche.</summary>
 internal sealed class SoundServer : IDisposable
 {
     private readonly List<Process> _clients = [];
@@ -13,14 +14,15 @@ internal sealed class SoundServer : IDisposable
     /// <summary>One that is not started yet.</summary>
     internal SoundServer(int period = 128) => _period = period.ToString(System.Globalization.CultureInfo.InvariantCulture);
 
-    /// <summary>Its name: one for all tests of a run, which start one after the other. The system's list of servers has room for few, and one that is
-    /// killed leaves its place to the next of its name alone.</summary>
+    /// <summary>Its name: one for all tests of a run, which start one after the other. The system's list of servers has room for few, and
+    /// one that is killed leaves its place to the next of its name alone.</summary>
     internal static string Name { get; } = $"weiche-{Environment.ProcessId}";
 
     internal async Task Start()
     {
         _server = Run("jackd", "-R", "-P", "60", "-n", Name, "-d", "dummy", "-r", "48000", "-p", _period);
-        for (var i = 0; i < 200 && !(await Ports()).Contains("system:playback_1"); i++) await Task.Delay(50);
+        for (var i = 0; i < 200 && !(await Ports()).Contains("system:playback_1"); i++)
+            await Task.Delay(50);
     }
 
     /// <summary>Takes it away without a word.</summary>
@@ -54,8 +56,14 @@ internal sealed class SoundServer : IDisposable
     /// <summary>A client of the server, which ends with it.</summary>
     internal Process Run(string program, params string[] words)
     {
-        var start = new ProcessStartInfo(program) { RedirectStandardOutput = true, RedirectStandardError = true, RedirectStandardInput = true };
-        foreach (var word in words) start.ArgumentList.Add(word);
+        var start = new ProcessStartInfo(program)
+        {
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+            RedirectStandardInput = true,
+        };
+        foreach (var word in words)
+            start.ArgumentList.Add(word);
         start.Environment["JACK_DEFAULT_SERVER"] = Name;
         start.Environment["JACK_NO_START_SERVER"] = "1";
         var process = Process.Start(start)!;
@@ -72,8 +80,10 @@ internal sealed class SoundServer : IDisposable
         foreach (var client in _clients)
         {
             // Asked to end, a server takes its name off the list of all servers, which has room for few.
-            if (!client.HasExited) Process.Start("kill", ["-TERM", client.Id.ToString(System.Globalization.CultureInfo.InvariantCulture)]).WaitForExit();
-            if (!client.WaitForExit(5_000)) client.Kill();
+            if (!client.HasExited)
+                Process.Start("kill", ["-TERM", client.Id.ToString(System.Globalization.CultureInfo.InvariantCulture)]).WaitForExit();
+            if (!client.WaitForExit(5_000))
+                client.Kill();
             client.Dispose();
         }
     }
@@ -96,7 +106,8 @@ internal sealed class SoundServer : IDisposable
             Process = process;
             process.OutputDataReceived += (_, line) =>
             {
-                lock (_text) _text.AppendLine(line.Data);
+                lock (_text)
+                    _text.AppendLine(line.Data);
             };
             process.BeginOutputReadLine();
         }
@@ -104,14 +115,23 @@ internal sealed class SoundServer : IDisposable
         internal Process Process { get; }
 
         /// <summary>The bytes of each message, "90 3c 40".</summary>
-        internal IReadOnlyList<string> Messages => [.. Lines.Select(line => string.Join(' ', line.Split(':')[1].Split(' ', StringSplitOptions.RemoveEmptyEntries).TakeWhile(word => word.Length == 2)))];
+        internal IReadOnlyList<string> Messages =>
+            [
+                .. Lines.Select(line =>
+                    string.Join(
+                        ' ',
+                        line.Split(':')[1].Split(' ', StringSplitOptions.RemoveEmptyEntries).TakeWhile(word => word.Length == 2)
+                    )
+                ),
+            ];
 
         /// <summary>At which frame of a cycle each message stood, and its bytes.</summary>
         internal IReadOnlyList<string> Lines
         {
             get
             {
-                lock (_text) return [.. _text.ToString().Split('\n').Where(line => line.Contains(':', StringComparison.Ordinal))];
+                lock (_text)
+                    return [.. _text.ToString().Split('\n').Where(line => line.Contains(':', StringComparison.Ordinal))];
             }
         }
     }

@@ -13,7 +13,8 @@ public class SweeperTests
         {
             using (sweeper.Work())
             {
-                for (var i = 0; i < 80; i++) GC.KeepAlive(new byte[1 << 20]);
+                for (var i = 0; i < 80; i++)
+                    GC.KeepAlive(new byte[1 << 20]);
             }
             // Longer than it takes to look.
             Thread.Sleep(400);

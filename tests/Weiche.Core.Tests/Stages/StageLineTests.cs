@@ -24,9 +24,12 @@ public class StageLineTests
     {
         Assert.True(StageLine.TryParse(line, out var stage, out var problem), problem);
         Assert.Equal(name, stage.Name);
-        if (sign is not null && name != "Kinds") Assert.Equal(sign, stage.Sign);
-        if (line == "no clock") Assert.False(((KindsStage)stage).Passing.Contains(MessageKind.Clock));
-        if (line == "only notes") Assert.Equal(KindSet.Of(MessageKind.Note), ((KindsStage)stage).Passing);
+        if (sign is not null && name != "Kinds")
+            Assert.Equal(sign, stage.Sign);
+        if (line == "no clock")
+            Assert.False(((KindsStage)stage).Passing.Contains(MessageKind.Clock));
+        if (line == "only notes")
+            Assert.Equal(KindSet.Of(MessageKind.Note), ((KindsStage)stage).Passing);
     }
 
     [Theory]
@@ -121,12 +124,19 @@ public class StageLineTests
         AnyStage.Any.Sample(
             stage =>
             {
-                if (stage is KindsStage or OffStage or ChannelsStage || stage.Sign.Contains(" of ", StringComparison.Ordinal) || stage.Sign.EndsWith("controllers", StringComparison.Ordinal)
-                    || stage.Sign.EndsWith("programs", StringComparison.Ordinal) || stage is ControllersStage or ProgramsStage or KeysStage) return;
+                if (
+                    stage is KindsStage or OffStage or ChannelsStage
+                    || stage.Sign.Contains(" of ", StringComparison.Ordinal)
+                    || stage.Sign.EndsWith("controllers", StringComparison.Ordinal)
+                    || stage.Sign.EndsWith("programs", StringComparison.Ordinal)
+                    || stage is ControllersStage or ProgramsStage or KeysStage
+                )
+                    return;
                 Assert.True(StageLine.TryParse(stage.Sign, out var read, out var problem), problem);
                 Assert.Equal(stage.Sign, read.Sign);
             },
-            iter: 2_000);
+            iter: 2_000
+        );
     }
 
     [Theory]
@@ -149,26 +159,60 @@ public class StageLineTests
     [Fact]
     public void Any_text_is_a_stage_or_a_sentence()
     {
-        var word = Gen.OneOf("keys", "no", "only", "ch", "cc", "thin", "C1", "–", "-", "→", "→5", "1", "127", "notes", "clock", "chord", "velocity", ",", "+", "stop", "");
-        Gen.OneOf(word.Array[0, 6].Select(words => string.Join(' ', words)), Gen.String[0, 30]).Sample(
-            line => Assert.Equal(StageLine.TryParse(line, out var stage, out var problem), stage is not null && problem.Length == 0),
-            iter: 5_000);
+        var word = Gen.OneOf(
+            "keys",
+            "no",
+            "only",
+            "ch",
+            "cc",
+            "thin",
+            "C1",
+            "–",
+            "-",
+            "→",
+            "→5",
+            "1",
+            "127",
+            "notes",
+            "clock",
+            "chord",
+            "velocity",
+            ",",
+            "+",
+            "stop",
+            ""
+        );
+        Gen.OneOf(word.Array[0, 6].Select(words => string.Join(' ', words)), Gen.String[0, 30])
+            .Sample(
+                line => Assert.Equal(StageLine.TryParse(line, out var stage, out var problem), stage is not null && problem.Length == 0),
+                iter: 5_000
+            );
     }
 
     [Fact]
     public void The_rule_of_a_drawn_line_is_the_one_it_was_drawn_from()
     {
-        Gen.Select(Gen.Int[40, 160], Gen.Int[-20, 20], Gen.Int[-10, 10]).Sample(
-            (scale, offset, curve) =>
-            {
-                var meant = new VelocityStage(5, 120, scale, offset, curve * 10);
-                var line = Enumerable.Range(1, 127).Where(comes => meant.Bend(comes) is > 1 and < 127).Select(comes => (comes, meant.Bend(comes))).ToList();
-                if (line.Count < 30) return;
-                var found = VelocityFit.Find(new VelocityStage(5, 120), line);
-                Assert.Equal((5, 120), (found.Lowest, found.Highest));
-                Assert.True(line.Average(point => Math.Abs(found.Bend(point.comes) - point.Item2)) < 1.5, $"{meant.Sign} was found as {found.Sign}");
-            },
-            iter: 300);
+        Gen.Select(Gen.Int[40, 160], Gen.Int[-20, 20], Gen.Int[-10, 10])
+            .Sample(
+                (scale, offset, curve) =>
+                {
+                    var meant = new VelocityStage(5, 120, scale, offset, curve * 10);
+                    var line = Enumerable
+                        .Range(1, 127)
+                        .Where(comes => meant.Bend(comes) is > 1 and < 127)
+                        .Select(comes => (comes, meant.Bend(comes)))
+                        .ToList();
+                    if (line.Count < 30)
+                        return;
+                    var found = VelocityFit.Find(new VelocityStage(5, 120), line);
+                    Assert.Equal((5, 120), (found.Lowest, found.Highest));
+                    Assert.True(
+                        line.Average(point => Math.Abs(found.Bend(point.comes) - point.Item2)) < 1.5,
+                        $"{meant.Sign} was found as {found.Sign}"
+                    );
+                },
+                iter: 300
+            );
     }
 
     [Fact]

@@ -32,19 +32,23 @@ public class StageSortTests
     public void What_is_written_is_read_from_a_file_and_where_it_is_typed_from_a_line(string name)
     {
         var sort = StageSorts.Named(name)!;
-        AnyStage.BySort[name].Sample(
-            stage =>
-            {
-                Assert.Same(sort, stage.Sort);
-                var fields = new StageFields(JsonDocument.Parse(StudioJson.Write(stage)).RootElement, "a stage");
-                Assert.Equal(sort.Word, fields.Text("stage"));
-                Assert.Equal(stage, sort.Read(fields));
-                fields.End();
-                if (sort.TextOf(stage) is not { Length: > 0 } text || stage is ChannelsStage { KeepWhole: true }) return;
-                Assert.True(sort.TryRead(text, out var read, out var problem), problem);
-                Assert.Equal(stage, read);
-            },
-            iter: 300);
+        AnyStage
+            .BySort[name]
+            .Sample(
+                stage =>
+                {
+                    Assert.Same(sort, stage.Sort);
+                    var fields = new StageFields(JsonDocument.Parse(StudioJson.Write(stage)).RootElement, "a stage");
+                    Assert.Equal(sort.Word, fields.Text("stage"));
+                    Assert.Equal(stage, sort.Read(fields));
+                    fields.End();
+                    if (sort.TextOf(stage) is not { Length: > 0 } text || stage is ChannelsStage { KeepWhole: true })
+                        return;
+                    Assert.True(sort.TryRead(text, out var read, out var problem), problem);
+                    Assert.Equal(stage, read);
+                },
+                iter: 300
+            );
     }
 
     [Fact]
@@ -57,7 +61,11 @@ public class StageSortTests
     [Theory]
     [MemberData(nameof(Names))]
     public void The_description_of_the_format_has_a_row_for_each(string name) =>
-        Assert.Contains($"| `{StageSorts.Named(name)!.Word}` |", File.ReadAllText(SchemaChecker.PathOf("studio-format.md")), StringComparison.Ordinal);
+        Assert.Contains(
+            $"| `{StageSorts.Named(name)!.Word}` |",
+            File.ReadAllText(SchemaChecker.PathOf("studio-format.md")),
+            StringComparison.Ordinal
+        );
 
     [Theory]
     [InlineData("""{ "stage": "keys", "low": 3 }""", "“high” is missing in a Keys stage.")]
@@ -72,7 +80,10 @@ public class StageSortTests
     [InlineData("""{ "stage": "channels", "map": "17" }""", "A Channels stage: There is no channel 17: channels go from 1 to 16.")]
     [InlineData("""{ "stage": "chord", "offsets": [0, 0] }""", "A chord has each offset once.")]
     [InlineData("""{ "stage": "controllers", "others": true, "rules": [{ "from": "120" }] }""", "“120” is not a control")]
-    [InlineData("""{ "stage": "programs", "others": true, "rules": [{ "from": 0 }] }""", "“from” of a rule of a Programs stage is a whole number from 1 to 128.")]
+    [InlineData(
+        """{ "stage": "programs", "others": true, "rules": [{ "from": 0 }] }""",
+        "“from” of a rule of a Programs stage is a whole number from 1 to 128."
+    )]
     [InlineData("""{ "stage": "echo" }""", "A stage does not say in “stage” what it is.")]
     [InlineData("null", "A stage does not say in “stage” what it is.")]
     [InlineData("7", "A stage does not say in “stage” what it is.")]

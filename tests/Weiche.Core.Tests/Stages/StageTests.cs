@@ -43,14 +43,17 @@ public class StageTests
     [Fact]
     public void Every_channel_map_can_be_read_from_what_it_writes()
     {
-        Gen.Select(Gen.Int[1, 16], Gen.UShort).Array[0, 20].Sample(
-            sets =>
-            {
-                var map = sets.Aggregate(ChannelMap.Identity, (each, set) => each.With(Ch(set.Item1), ChannelSet.FromBits(set.Item2)));
-                Assert.True(ChannelMap.TryParse(map.ToString(), out var read, out var problem), problem);
-                Assert.Equal(map, read);
-            },
-            iter: 2_000);
+        Gen.Select(Gen.Int[1, 16], Gen.UShort)
+            .Array[0, 20]
+            .Sample(
+                sets =>
+                {
+                    var map = sets.Aggregate(ChannelMap.Identity, (each, set) => each.With(Ch(set.Item1), ChannelSet.FromBits(set.Item2)));
+                    Assert.True(ChannelMap.TryParse(map.ToString(), out var read, out var problem), problem);
+                    Assert.Equal(map, read);
+                },
+                iter: 2_000
+            );
     }
 
     [Fact]

@@ -54,7 +54,11 @@ public class EditTests
         Assert.Equal(2, studio.Must(already.Remedy!.Edit).RoutesBetween(studio.From("a"), studio.To("b")).Count());
         Assert.Contains("itself", studio.Refused(new LayRoute(studio.From("a"), studio.To("a"))).Sentence, StringComparison.Ordinal);
         Assert.Contains("is a source", studio.Refused(new LayRoute(studio.From("a"), studio.From("b"))).Sentence, StringComparison.Ordinal);
-        Assert.Contains("is a destination", studio.Refused(new LayRoute(studio.To("a"), studio.To("b"))).Sentence, StringComparison.Ordinal);
+        Assert.Contains(
+            "is a destination",
+            studio.Refused(new LayRoute(studio.To("a"), studio.To("b"))).Sentence,
+            StringComparison.Ordinal
+        );
         Assert.Contains("gone", studio.Refused(new LayRoute(new PortId(99), studio.To("b"))).Sentence, StringComparison.Ordinal);
         Assert.Contains("gone", studio.Refused(new LayRoute(studio.From("a"), new PortId(99))).Sentence, StringComparison.Ordinal);
     }
@@ -87,15 +91,26 @@ public class EditTests
         var gone = new RouteId(99);
         StudioEdit[] edits =
         [
-            new SwitchRoute(gone, true), new RemoveRoute(gone), new AddStage(gone, new KindsStage(KindSet.All)),
-            new SetStage(gone, 0, new KindsStage(KindSet.All)), new RemoveStage(gone, 0, "Kinds"), new SwitchPort(new PortId(99), true),
-            new SwitchPort(new PortId(0), true), new RenameDevice(new DeviceId(99), "x"), new RemoveStage(route, 1, "Kinds"),
-            new RemoveStage(route, 0, "Channels"), new RemoveStage(route, -1, "Kinds"), new SetStage(route, 0, new ChannelsStage(ChannelMap.Identity)),
+            new SwitchRoute(gone, true),
+            new RemoveRoute(gone),
+            new AddStage(gone, new KindsStage(KindSet.All)),
+            new SetStage(gone, 0, new KindsStage(KindSet.All)),
+            new RemoveStage(gone, 0, "Kinds"),
+            new SwitchPort(new PortId(99), true),
+            new SwitchPort(new PortId(0), true),
+            new RenameDevice(new DeviceId(99), "x"),
+            new RemoveStage(route, 1, "Kinds"),
+            new RemoveStage(route, 0, "Channels"),
+            new RemoveStage(route, -1, "Kinds"),
+            new SetStage(route, 0, new ChannelsStage(ChannelMap.Identity)),
         ];
         foreach (var edit in edits)
         {
             var sentence = studio.Refused(edit).Sentence;
-            Assert.True(sentence.Contains("gone", StringComparison.Ordinal) || sentence.Contains("not there any more", StringComparison.Ordinal), sentence);
+            Assert.True(
+                sentence.Contains("gone", StringComparison.Ordinal) || sentence.Contains("not there any more", StringComparison.Ordinal),
+                sentence
+            );
             Assert.NotEmpty(edit.Title(studio));
         }
     }
@@ -104,7 +119,11 @@ public class EditTests
     public void A_route_has_at_most_sixteen_stages()
     {
         var studio = Of("a", "b").Lay("a", "b", [.. Enumerable.Repeat(new KindsStage(KindSet.All), Route.MaxStages)]);
-        Assert.Contains("at most 16", studio.Refused(new AddStage(studio.Routes[0].Id, new KindsStage(KindSet.All))).Sentence, StringComparison.Ordinal);
+        Assert.Contains(
+            "at most 16",
+            studio.Refused(new AddStage(studio.Routes[0].Id, new KindsStage(KindSet.All))).Sentence,
+            StringComparison.Ordinal
+        );
     }
 
     [Fact]
@@ -127,10 +146,13 @@ public class EditTests
     public void What_cannot_be_seen_is_no_part_of_a_name(string typed, string kept)
     {
         Assert.Equal(kept, Studio.Empty("Room").Must(new AddVirtualPort(typed)).Devices[0].Name);
-        if (typed == kept) return;
+        if (typed == kept)
+            return;
         // Such a name in a file is the same as without it: two of them are one.
         Assert.NotNull(NameRule.Check(typed));
-        var text = Weiche.Files.StudioJson.Write(Studio.Empty("Room").Must(new AddVirtualPort("a name"))).Replace("a name", typed, StringComparison.Ordinal);
+        var text = Weiche
+            .Files.StudioJson.Write(Studio.Empty("Room").Must(new AddVirtualPort("a name")))
+            .Replace("a name", typed, StringComparison.Ordinal);
         Assert.Equal(kept, Weiche.Files.StudioJson.Read(text).Devices[0].Name);
     }
 

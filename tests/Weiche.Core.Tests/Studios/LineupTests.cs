@@ -6,11 +6,12 @@ using static Weiche.Core.Tests.Rooms;
 
 namespace Weiche.Core.Tests.Studios;
 
-/// <summary>Lineups as a person arranges them: who is on duty where, what each sends, what works them; and what becomes of all that when something
-/// is removed.</summary>
+/// <summary>Lineups as a person arranges them: who is on duty where, what each sends, what works them; and what becomes of all that when
+/// something is removed.</summary>
 public class LineupTests
 {
-    private static Studio Evening() => Of("a", "b", "c").Lay("a", "b").Lay("a", "c").Must(new AddLineup("Dusk")).Must(new AddLineup("Star field"));
+    private static Studio Evening() =>
+        Of("a", "b", "c").Lay("a", "b").Lay("a", "c").Must(new AddLineup("Dusk")).Must(new AddLineup("Star field"));
 
     [Fact]
     public void The_first_lineup_changes_nothing_that_sounds()
@@ -18,7 +19,9 @@ public class LineupTests
         var before = Of("a", "b", "c").Lay("a", "b").Lay("a", "c");
         var after = before.Must(new AddLineup("Dusk")).InAsIn(before);
         Assert.Equal("1 Dusk", after.NameOf(after.InForce!.Value));
-        Assert.All(after.Routes, route => Assert.Equal(RouteState.Live, LiveRoutes.Of(after).At(route, after.FindPort(after.From("a"))!.Value)));
+        Assert.All(after.Routes, route =>
+            Assert.Equal(RouteState.Live, LiveRoutes.Of(after).At(route, after.FindPort(after.From("a"))!.Value))
+        );
     }
 
     [Fact]
@@ -42,10 +45,15 @@ public class LineupTests
     public void A_solo_of_a_route_that_is_not_in_the_lineup_silences_nothing()
     {
         var studio = Evening();
-        studio = studio.Must(new SetDuty(studio.Routes[0].Id, Duty.In(studio.Lineups[1].Id))).Must(new SoloRoute(studio.Routes[0].Id, true));
+        studio = studio
+            .Must(new SetDuty(studio.Routes[0].Id, Duty.In(studio.Lineups[1].Id)))
+            .Must(new SoloRoute(studio.Routes[0].Id, true));
         var other = studio.Routes[1];
         Assert.Equal(RouteState.Live, LiveRoutes.Of(studio.In(studio.Lineups[0].Id)).At(other, studio.FindPort(studio.From("a"))!.Value));
-        Assert.Equal(RouteState.NotSoloed, LiveRoutes.Of(studio.In(studio.Lineups[1].Id)).At(other, studio.FindPort(studio.From("a"))!.Value));
+        Assert.Equal(
+            RouteState.NotSoloed,
+            LiveRoutes.Of(studio.In(studio.Lineups[1].Id)).At(other, studio.FindPort(studio.From("a"))!.Value)
+        );
     }
 
     [Fact]
@@ -62,7 +70,9 @@ public class LineupTests
     {
         var studio = Evening();
         var dusk = studio.Lineups[0].Id;
-        studio = studio.Must(new SetDuty(studio.Routes[0].Id, Duty.In(dusk))).Must(new AddSending(dusk, new Sending(studio.To("b"), [0xC0, 5])));
+        studio = studio
+            .Must(new SetDuty(studio.Routes[0].Id, Duty.In(dusk)))
+            .Must(new AddSending(dusk, new Sending(studio.To("b"), [0xC0, 5])));
         studio = studio.Must(new AddLineup(null, dusk));
         Assert.Equal("Lineup 3", studio.Lineups[2].Name);
         Assert.True(studio.Routes[0].Duty.IsOn(studio.Lineups[2].Id));
@@ -95,7 +105,8 @@ public class LineupTests
     {
         var studio = Evening();
         var (dusk, star, first) = (studio.Lineups[0].Id, studio.Lineups[1].Id, studio.Routes[0].Id);
-        studio = studio.Must(new AddSending(dusk, new Sending(studio.To("b"), [0xC0, 5])))
+        studio = studio
+            .Must(new AddSending(dusk, new Sending(studio.To("b"), [0xC0, 5])))
             .Must(new AddLever(studio.From("a"), new LeverTrigger(LeverKind.Program, 1), new EnterLineup(star)))
             .Must(new AddLever(studio.From("b"), new LeverTrigger(LeverKind.Key, 40), new StepLineup(1)))
             .Must(new AddLever(studio.From("a"), new LeverTrigger(LeverKind.Control, 80), new SwitchRoutes([first], LeverSwitch.Over)));
@@ -237,24 +248,40 @@ public class LineupTests
     public void A_file_that_lies_is_refused(string right, string wrong, string problem)
     {
         var studio = Evening();
-        studio = studio.Must(new SetDuty(studio.Routes[0].Id, Duty.In(studio.Lineups[0].Id)))
+        studio = studio
+            .Must(new SetDuty(studio.Routes[0].Id, Duty.In(studio.Lineups[0].Id)))
             .Must(new AddSending(studio.Lineups[0].Id, new Sending(studio.To("b"), [0xC0, 5])))
             .Must(new AddLever(studio.From("a"), new LeverTrigger(LeverKind.Program, 1), new EnterLineup(studio.Lineups[1].Id)));
         var text = StudioJson.Write(studio);
         Assert.Contains(right, text, StringComparison.Ordinal);
-        Assert.Contains(problem, Assert.Throws<StudioFormatException>(() => StudioJson.Read(text.Replace(right, wrong, StringComparison.Ordinal))).Message, StringComparison.Ordinal);
+        Assert.Contains(
+            problem,
+            Assert.Throws<StudioFormatException>(() => StudioJson.Read(text.Replace(right, wrong, StringComparison.Ordinal))).Message,
+            StringComparison.Ordinal
+        );
     }
 
     [Fact]
     public void Numbers_are_given_anew_with_everything_that_names_them()
     {
         var studio = Evening();
-        studio = studio.Must(new SetDuty(studio.Routes[0].Id, Duty.In(studio.Lineups[0].Id))).Must(new AddSending(studio.Lineups[0].Id, new Sending(studio.To("b"), [0xC0, 5])))
-            .Must(new AddLever(studio.From("a"), new LeverTrigger(LeverKind.Control, 80), new SwitchRoutes([studio.Routes[1].Id], LeverSwitch.WhileHeld)))
+        studio = studio
+            .Must(new SetDuty(studio.Routes[0].Id, Duty.In(studio.Lineups[0].Id)))
+            .Must(new AddSending(studio.Lineups[0].Id, new Sending(studio.To("b"), [0xC0, 5])))
+            .Must(
+                new AddLever(
+                    studio.From("a"),
+                    new LeverTrigger(LeverKind.Control, 80),
+                    new SwitchRoutes([studio.Routes[1].Id], LeverSwitch.WhileHeld)
+                )
+            )
             .Must(new SetNote(studio.Lineups[0].Id, "wait for the comet"));
         var anew = studio.Reserving(Studio.MaxIds - 1).Renumbered();
         Assert.Null(StudioRules.Broken(anew));
-        Assert.Equal(studio.Lineups.Select(lineup => (lineup.Name, lineup.Note)), anew.Lineups.Select(lineup => (lineup.Name, lineup.Note)));
+        Assert.Equal(
+            studio.Lineups.Select(lineup => (lineup.Name, lineup.Note)),
+            anew.Lineups.Select(lineup => (lineup.Name, lineup.Note))
+        );
         Assert.Equal(LeverWords.Of(studio, studio.Levers[0].Work), LeverWords.Of(anew, anew.Levers[0].Work));
     }
 

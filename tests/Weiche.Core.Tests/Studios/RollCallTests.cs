@@ -11,13 +11,16 @@ public class RollCallTests
     private static Device Known(int id, KnownAs known) =>
         new(new DeviceId(id), "d" + id, DeviceKind.KeyboardController, ChannelSet.All, ChannelSet.None, false, null, []) { Known = known };
 
-    private static Unit Unit(string key, string says, string serial, string place, DeviceIdentity? identity = null) => new(key, says, serial, place, [], identity);
+    private static Unit Unit(string key, string says, string serial, string place, DeviceIdentity? identity = null) =>
+        new(key, says, serial, place, [], identity);
 
     [Fact]
     public void A_device_is_told_by_serial_wherever_it_is()
     {
-        var call = RollCall.Call([Known(1, new KnownAs("Amsel", "7", "hub 1")), Known(2, new KnownAs("Amsel", "8", "hub 2"))],
-            [Unit("a", "Amsel", "8", "hub 1"), Unit("b", "Amsel", "7", "hub 2")]);
+        var call = RollCall.Call(
+            [Known(1, new KnownAs("Amsel", "7", "hub 1")), Known(2, new KnownAs("Amsel", "8", "hub 2"))],
+            [Unit("a", "Amsel", "8", "hub 1"), Unit("b", "Amsel", "7", "hub 2")]
+        );
         Assert.Equal(("b", "a"), (call.Present[new DeviceId(1)].Key, call.Present[new DeviceId(2)].Key));
         Assert.Empty(call.New);
     }
@@ -33,7 +36,10 @@ public class RollCallTests
     [Fact]
     public void What_is_pinned_is_whatever_is_plugged_in_there()
     {
-        var call = RollCall.Call([Known(1, new KnownAs("pads", "", "hub 2", Pinned: true))], [Unit("a", "pads", "", "hub 3"), Unit("b", "other", "", "hub 2")]);
+        var call = RollCall.Call(
+            [Known(1, new KnownAs("pads", "", "hub 2", Pinned: true))],
+            [Unit("a", "pads", "", "hub 3"), Unit("b", "other", "", "hub 2")]
+        );
         Assert.Equal("b", call.Present[new DeviceId(1)].Key);
         Assert.Equal("a", Assert.Single(call.New).Key);
     }
@@ -41,8 +47,14 @@ public class RollCallTests
     [Fact]
     public void The_only_one_of_its_name_is_known_elsewhere_but_two_are_asked_about()
     {
-        Assert.Equal("hub 5", RollCall.Call([Known(1, new KnownAs("Halm", "", "hub 1"))], [Unit("a", "Halm", "", "hub 5")]).Present[new DeviceId(1)].Place);
-        var call = RollCall.Call([Known(1, new KnownAs("pads", "", "hub 1")), Known(2, new KnownAs("pads", "", "hub 2"))], [Unit("a", "pads", "", "hub 3"), Unit("b", "pads", "", "hub 4")]);
+        Assert.Equal(
+            "hub 5",
+            RollCall.Call([Known(1, new KnownAs("Halm", "", "hub 1"))], [Unit("a", "Halm", "", "hub 5")]).Present[new DeviceId(1)].Place
+        );
+        var call = RollCall.Call(
+            [Known(1, new KnownAs("pads", "", "hub 1")), Known(2, new KnownAs("pads", "", "hub 2"))],
+            [Unit("a", "pads", "", "hub 3"), Unit("b", "pads", "", "hub 4")]
+        );
         Assert.Empty(call.Present);
         var unclear = Assert.Single(call.Unclear);
         Assert.Equal((2, 2), (unclear.Devices.Count, unclear.Units.Count));
@@ -52,8 +64,10 @@ public class RollCallTests
     public void An_identity_reply_comes_first()
     {
         var identity = new DeviceIdentity(0x7D, 1, 2, 3);
-        var call = RollCall.Call([Known(1, new KnownAs("Zinn", "", "hub 1", false, identity)), Known(2, new KnownAs("Zinn", "", "hub 2"))],
-            [Unit("a", "Zinn", "", "hub 1"), Unit("b", "Zinn", "", "hub 4", identity)]);
+        var call = RollCall.Call(
+            [Known(1, new KnownAs("Zinn", "", "hub 1", false, identity)), Known(2, new KnownAs("Zinn", "", "hub 2"))],
+            [Unit("a", "Zinn", "", "hub 1"), Unit("b", "Zinn", "", "hub 4", identity)]
+        );
         Assert.Equal("b", call.Present[new DeviceId(1)].Key);
     }
 
@@ -62,25 +76,45 @@ public class RollCallTests
     {
         var says = new[] { "A", "B" };
         var serials = new[] { "", "1", "2" };
-        Gen.Select(Gen.Select(Gen.Int[0, 1], Gen.Int[0, 2], Gen.Int[0, 4], Gen.Bool).Array[0, 6], Gen.Select(Gen.Int[0, 1], Gen.Int[0, 2]).Array[0, 5]).Sample(
-            (known, plugged) =>
-            {
-                var devices = known.Select((item, i) => Known(i + 1, new KnownAs(says[item.Item1], serials[item.Item2], $"hub {item.Item3}", item.Item4))).ToList();
-                var units = plugged.Select((item, place) => Unit($"u{place}", says[item.Item1], serials[item.Item2], $"hub {place}")).ToList();
-                var call = RollCall.Call(devices, units);
-                var again = RollCall.Call(Enumerable.Reverse(devices), Enumerable.Reverse(units));
-                var all = call.Present.Values.Concat(call.New).Concat(call.Unclear.SelectMany(each => each.Units)).Select(unit => unit.Key).ToList();
-                return all.Count == units.Count && all.Distinct().Count() == units.Count
-                    // The order in which they are called tells nothing.
-                    && call.Present.Select(pair => (pair.Key.Value, pair.Value.Key)).Order().SequenceEqual(again.Present.Select(pair => (pair.Key.Value, pair.Value.Key)).Order())
-                    // Serial numbers that differ are never taken for each other, but where a place is pinned.
-                    && call.Present.All(pair =>
-                    {
-                        var mine = devices.First(device => device.Id == pair.Key).Known!;
-                        return mine.Pinned && mine.Place == pair.Value.Place || mine.Says == pair.Value.Says && (mine.Serial.Length == 0 || pair.Value.Serial.Length == 0 || mine.Serial == pair.Value.Serial);
-                    });
-            },
-            iter: 10_000);
+        Gen.Select(
+                Gen.Select(Gen.Int[0, 1], Gen.Int[0, 2], Gen.Int[0, 4], Gen.Bool).Array[0, 6],
+                Gen.Select(Gen.Int[0, 1], Gen.Int[0, 2]).Array[0, 5]
+            )
+            .Sample(
+                (known, plugged) =>
+                {
+                    var devices = known
+                        .Select(
+                            (item, i) => Known(i + 1, new KnownAs(says[item.Item1], serials[item.Item2], $"hub {item.Item3}", item.Item4))
+                        )
+                        .ToList();
+                    var units = plugged
+                        .Select((item, place) => Unit($"u{place}", says[item.Item1], serials[item.Item2], $"hub {place}"))
+                        .ToList();
+                    var call = RollCall.Call(devices, units);
+                    var again = RollCall.Call(Enumerable.Reverse(devices), Enumerable.Reverse(units));
+                    var all = call
+                        .Present.Values.Concat(call.New)
+                        .Concat(call.Unclear.SelectMany(each => each.Units))
+                        .Select(unit => unit.Key)
+                        .ToList();
+                    return all.Count == units.Count
+                        && all.Distinct().Count() == units.Count
+                        // The order in which they are called tells nothing.
+                        && call.Present.Select(pair => (pair.Key.Value, pair.Value.Key))
+                            .Order()
+                            .SequenceEqual(again.Present.Select(pair => (pair.Key.Value, pair.Value.Key)).Order())
+                        // Serial numbers that differ are never taken for each other, but where a place is pinned.
+                        && call.Present.All(pair =>
+                        {
+                            var mine = devices.First(device => device.Id == pair.Key).Known!;
+                            return mine.Pinned && mine.Place == pair.Value.Place
+                                || mine.Says == pair.Value.Says
+                                    && (mine.Serial.Length == 0 || pair.Value.Serial.Length == 0 || mine.Serial == pair.Value.Serial);
+                        });
+                },
+                iter: 10_000
+            );
     }
 
     [Fact]
@@ -93,11 +127,15 @@ public class RollCallTests
         }
         Assert.Equal("00 20 33", new DeviceIdentity(0x10000 | 0x20 << 8 | 0x33, 1, 1, 1).MakerText);
         var reply = new DeviceIdentity(0x7D, 1, 2, 3).ToReply()[1..^1];
-        Gen.Select(Gen.Int[0, reply.Length], Gen.Byte.Array[0, 20]).Sample((keep, tail) =>
-        {
-            byte[] bytes = [.. reply[..keep], .. tail];
-            return !DeviceIdentity.TryRead(bytes, out var read) || read.ToReply(bytes[1]).AsSpan()[1..^1].SequenceEqual(bytes);
-        }, iter: 5_000);
+        Gen.Select(Gen.Int[0, reply.Length], Gen.Byte.Array[0, 20])
+            .Sample(
+                (keep, tail) =>
+                {
+                    byte[] bytes = [.. reply[..keep], .. tail];
+                    return !DeviceIdentity.TryRead(bytes, out var read) || read.ToReply(bytes[1]).AsSpan()[1..^1].SequenceEqual(bytes);
+                },
+                iter: 5_000
+            );
         Assert.True(DeviceIdentity.IsRequest(DeviceIdentity.Request[1..^1]));
     }
 
@@ -123,7 +161,10 @@ public class RollCallTests
         Assert.Equal("Brandung", after.FindPort(From("Brandung"))!.Value.Device.Name);
         Assert.Null(StudioRules.Broken(after));
         // Whoever answers elsewhere has not fallen silent.
-        Assert.DoesNotContain(Proposals.Silent(dome, [To("Brandung")], [new IdentityReply(To("Zinn"), From("Brandung"), brandung)]), proposal => proposal.Sentence.Contains("did before", StringComparison.Ordinal));
+        Assert.DoesNotContain(
+            Proposals.Silent(dome, [To("Brandung")], [new IdentityReply(To("Zinn"), From("Brandung"), brandung)]),
+            proposal => proposal.Sentence.Contains("did before", StringComparison.Ordinal)
+        );
     }
 
     [Fact]
@@ -133,7 +174,9 @@ public class RollCallTests
         PortId To(string name) => dome.Destinations.First(port => port.Name == name).Id;
         PortId From(string name) => dome.Sources.First(port => port.Name == name).Id;
         var identity = new DeviceIdentity(0x7D, 1, 1, 0);
-        Assert.IsType<SetKnown>(Assert.Single(Proposals.Of(dome, [new IdentityReply(To("Brandung"), From("Brandung"), identity)])).Remedy!.Edit);
+        Assert.IsType<SetKnown>(
+            Assert.Single(Proposals.Of(dome, [new IdentityReply(To("Brandung"), From("Brandung"), identity)])).Remedy!.Edit
+        );
 
         // Brandung answers on a jack that nothing is said to be plugged into.
         var unplugged = dome.Must(new UnplugCable(dome.FindPort(From("Brandung"))!.Value.Port.Jack!.Value));
@@ -150,7 +193,20 @@ public class RollCallTests
 
         // And one that it does not know at all.
         var wolke = Assert.Single(Proposals.Of(dome, [new WayBack(To("Wolke"), From("Wolke"), new MidiSpan(5_000))]));
-        Assert.True(Assert.Single(Proposals.Of(dome.Must(wolke.Remedy!.Edit), [new WayBack(To("Wolke"), From("Wolke"), new MidiSpan(5_000))])).Agrees);
-        Assert.Null(Assert.Single(Proposals.Of(dome, [new WayBack(To("Weiher 4×4 OUT 1"), dome.Sources.First(port => port.Port.Part == "IN 2").Id, new MidiSpan(10))])).Remedy);
+        Assert.True(
+            Assert
+                .Single(Proposals.Of(dome.Must(wolke.Remedy!.Edit), [new WayBack(To("Wolke"), From("Wolke"), new MidiSpan(5_000))]))
+                .Agrees
+        );
+        Assert.Null(
+            Assert
+                .Single(
+                    Proposals.Of(
+                        dome,
+                        [new WayBack(To("Weiher 4×4 OUT 1"), dome.Sources.First(port => port.Port.Part == "IN 2").Id, new MidiSpan(10))]
+                    )
+                )
+                .Remedy
+        );
     }
 }

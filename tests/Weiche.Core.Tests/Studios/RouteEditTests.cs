@@ -33,7 +33,9 @@ public class RouteEditTests
         studio.Refused(new SetBalance(id, 201));
         studio.Refused(new SetBalance(id, -1));
         studio.Refused(new SetBalance(new RouteId(999), 50));
-        var full = Enumerable.Range(0, Route.MaxStages - 1).Aggregate(studio, (room, _) => room.Must(new AddStage(id, new TransposeStage(1))));
+        var full = Enumerable
+            .Range(0, Route.MaxStages - 1)
+            .Aggregate(studio, (room, _) => room.Must(new AddStage(id, new TransposeStage(1))));
         full.Refused(new SetBalance(id, 50));
     }
 
@@ -98,9 +100,17 @@ public class RouteEditTests
         var (one, other) = (Room.Route("a", "b").Id, Room.Route("a", "c").Id);
         var off = Room.Must(new ManyEdits([new SwitchRoute(one, false), new SwitchRoute(other, false)], "Switch 2 routes off"));
         Assert.All(off.Routes, route => Assert.False(route.On));
-        Assert.Contains("gone", Room.Refused(new ManyEdits([new SwitchRoute(one, false), new SwitchRoute(new RouteId(999), false)], "x")).Sentence, StringComparison.Ordinal);
+        Assert.Contains(
+            "gone",
+            Room.Refused(new ManyEdits([new SwitchRoute(one, false), new SwitchRoute(new RouteId(999), false)], "x")).Sentence,
+            StringComparison.Ordinal
+        );
         Assert.Contains("Nothing is chosen", Room.Refused(new ManyEdits([], "x")).Sentence, StringComparison.Ordinal);
-        Assert.Contains("at most", Room.Refused(new ManyEdits([.. Enumerable.Repeat(new SwitchRoute(one, false), ManyEdits.Most + 1)], "x")).Sentence, StringComparison.Ordinal);
+        Assert.Contains(
+            "at most",
+            Room.Refused(new ManyEdits([.. Enumerable.Repeat(new SwitchRoute(one, false), ManyEdits.Most + 1)], "x")).Sentence,
+            StringComparison.Ordinal
+        );
     }
 
     [Fact]
@@ -110,7 +120,10 @@ public class RouteEditTests
         var theirs = Room.Must(new SetStage(route, 0, new KeysStage(30, 40)));
         var problem = theirs.Refused(new SetStage(route, 0, new KeysStage(50, 60), Stages[0]));
         Assert.Contains("Another window has set this Keys stage", problem.Sentence, StringComparison.Ordinal);
-        Assert.Equal(new KeysStage(50, 60), theirs.Must(new SetStage(route, 0, new KeysStage(50, 60), new KeysStage(30, 40))).FindRoute(route)!.Stages[0]);
+        Assert.Equal(
+            new KeysStage(50, 60),
+            theirs.Must(new SetStage(route, 0, new KeysStage(50, 60), new KeysStage(30, 40))).FindRoute(route)!.Stages[0]
+        );
     }
 
     [Fact]
@@ -122,17 +135,31 @@ public class RouteEditTests
             {
                 var studio = Of("a", "b").Lay("a", "b", stages);
                 var route = studio.Route("a", "b");
-                var passes = Channel.All.Any(channel => Enumerable.Range(1, 127).Any(velocity =>
-                    RouteTrace.Follow(studio, studio.From("a"), MidiMessage.NoteOn(channel, key, velocity)).Single().Arrives.Length > 0));
+                var passes = Channel.All.Any(channel =>
+                    Enumerable
+                        .Range(1, 127)
+                        .Any(velocity =>
+                            RouteTrace.Follow(studio, studio.From("a"), MidiMessage.NoteOn(channel, key, velocity)).Single().Arrives.Length
+                            > 0
+                        )
+                );
                 Assert.Equal(passes, (Zones.KeysOf(studio, route) >> key & 1) != 0);
             },
-            iter: 200);
+            iter: 200
+        );
     }
 
     [Fact]
     public void A_stage_after_which_nothing_is_left_is_found()
     {
-        var studio = Of("a", "b").Lay("a", "b", new KindsStage(KindSet.Of(MessageKind.Note)), new KindsStage(KindSet.Of(MessageKind.Clock)), new TransposeStage(1));
+        var studio = Of("a", "b")
+            .Lay(
+                "a",
+                "b",
+                new KindsStage(KindSet.Of(MessageKind.Note)),
+                new KindsStage(KindSet.Of(MessageKind.Clock)),
+                new TransposeStage(1)
+            );
         Assert.Equal(1, Zones.NothingPassesFrom(studio, studio.Route("a", "b")));
         Assert.Null(Zones.NothingPassesFrom(Room, Room.Route("a", "b")));
     }

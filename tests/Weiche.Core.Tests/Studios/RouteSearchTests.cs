@@ -27,7 +27,9 @@ public class RouteSearchTests
     {
         var dome = Weiche.Files.DemoStudio.Create();
         if (letters.Contains("pauk", StringComparison.Ordinal))
-            dome = dome.Routes.Where(each => dome.FindPort(each.To)!.Value.Name == "Zinn").Aggregate(dome, (studio, each) => studio.Must(new RemoveRoute(each.Id)));
+            dome = dome
+                .Routes.Where(each => dome.FindPort(each.To)!.Value.Name == "Zinn")
+                .Aggregate(dome, (studio, each) => studio.Must(new RemoveRoute(each.Id)));
         var best = RouteSearch.Find(dome, letters)[0];
         Assert.Equal((route, note), ($"{best.FromName} → {best.ToName}", best.Note));
         var laid = dome.Must(best.Edit);
@@ -48,8 +50,7 @@ public class RouteSearchTests
     [InlineData("xyz")]
     [InlineData("am bra")]
     [InlineData("a b c d e f g h i j k l m n o p")]
-    public void Letters_that_mean_nothing_new_find_nothing(string letters) =>
-        Assert.Empty(RouteSearch.Find(SmallStudio.Create(), letters));
+    public void Letters_that_mean_nothing_new_find_nothing(string letters) => Assert.Empty(RouteSearch.Find(SmallStudio.Create(), letters));
 
     [Fact]
     public void A_source_alone_offers_every_destination_it_does_not_reach_yet()

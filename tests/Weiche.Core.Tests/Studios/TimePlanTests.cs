@@ -10,15 +10,19 @@ using static Weiche.Core.Tests.Rooms;
 
 namespace Weiche.Core.Tests.Studios;
 
-/// <summary>Who keeps the time and who follows, as a person sets it: edits, files, what is removed, levers; and what the checks and the trace say
-/// of it.</summary>
+/// <summary>Who keeps the time and who follows, as a person sets it: edits, files, what is removed, levers; and what the checks and the
+/// trace say of it.</summary>
 public class TimePlanTests
 {
     private static Studio Timed()
     {
         var studio = Of("box", "keys", "a", "b").Must(new AddLineup("One")).Must(new AddLineup("Two"));
-        return studio.Must(new SetMaster(new ClockMaster(studio.From("box")))).Must(new SetMaster(ClockMaster.Own, studio.Lineups[1].Id)).Must(new SetTempo(new Tempo(9_235), studio.Lineups[1].Id))
-            .Must(new SetBarForm(new BarForm(7, 8))).Must(new SetFollower(new Follower(studio.To("a"), ClockForm.Steadied, true, MidiSpan.FromMilliseconds(-12))))
+        return studio
+            .Must(new SetMaster(new ClockMaster(studio.From("box"))))
+            .Must(new SetMaster(ClockMaster.Own, studio.Lineups[1].Id))
+            .Must(new SetTempo(new Tempo(9_235), studio.Lineups[1].Id))
+            .Must(new SetBarForm(new BarForm(7, 8)))
+            .Must(new SetFollower(new Follower(studio.To("a"), ClockForm.Steadied, true, MidiSpan.FromMilliseconds(-12))))
             .Must(new SetFollower(new Follower(studio.To("b"), ClockForm.AsItCame, false, new MidiSpan(3_500))));
     }
 
@@ -27,7 +31,8 @@ public class TimePlanTests
     {
         var studio = Timed();
         studio = studio.Must(new SetTimeHabits(studio.Time with { CoastBars = 8, CountIn = 1, WaitsForBar = true, MovesOverBar = true }));
-        foreach (var (i, what) in Enum.GetValues<TimeWork>().Index()) studio = studio.Must(new AddLever(studio.From("keys"), new LeverTrigger(LeverKind.Key, 40 + i), new WorkTime(what)));
+        foreach (var (i, what) in Enum.GetValues<TimeWork>().Index())
+            studio = studio.Must(new AddLever(studio.From("keys"), new LeverTrigger(LeverKind.Key, 40 + i), new WorkTime(what)));
         var read = StudioJson.Read(StudioJson.Write(studio));
         Assert.Equal(StudioJson.Write(studio), StudioJson.Write(read));
         Assert.Equal(studio.Time with { Followers = [] }, read.Time with { Followers = [] });
@@ -66,7 +71,9 @@ public class TimePlanTests
     {
         var studio = Timed();
         studio = studio.Must(new SetMaster(new ClockMaster(studio.From("box")), studio.Lineups[0].Id));
-        var without = studio.Must(new RemoveDevice(studio.Devices.Single(device => device.Name == "box").Id)).Must(new RemoveDevice(studio.Devices.Single(device => device.Name == "a").Id));
+        var without = studio
+            .Must(new RemoveDevice(studio.Devices.Single(device => device.Name == "box").Id))
+            .Must(new RemoveDevice(studio.Devices.Single(device => device.Name == "a").Id));
         Assert.Null(without.Time.Master);
         Assert.Null(without.Lineups[0].Master);
         Assert.Equal(ClockMaster.Own, without.Lineups[1].Master);
@@ -78,7 +85,9 @@ public class TimePlanTests
     public void An_edit_that_cannot_be_is_refused_with_what_would_work()
     {
         var studio = Timed();
-        var problem = studio.Refused(new SetFollower(new Follower(studio.To("b"), ClockForm.AsItCame, false, MidiSpan.FromMilliseconds(-5))));
+        var problem = studio.Refused(
+            new SetFollower(new Follower(studio.To("b"), ClockForm.AsItCame, false, MidiSpan.FromMilliseconds(-5)))
+        );
         Assert.Equal("Steady it", problem.Remedy!.Label);
         Assert.Equal(ClockForm.Steadied, studio.Must(problem.Remedy.Edit).Time.Of(studio.To("b"))!.Form);
         studio.Refused(new SetMaster(new ClockMaster(studio.To("a"))));
@@ -104,18 +113,36 @@ public class TimePlanTests
     [Fact]
     public void The_trace_and_the_checks_know_what_the_studios_clock_goes_to()
     {
-        var studio = Studio.Empty("Room").Must(new AddDevice("box, clock")).Must(new AddDevice("other, clock")).Must(new AddDevice("app, application")).Lay("box", "app").Lay("other", "app");
+        var studio = Studio
+            .Empty("Room")
+            .Must(new AddDevice("box, clock"))
+            .Must(new AddDevice("other, clock"))
+            .Must(new AddDevice("app, application"))
+            .Lay("box", "app")
+            .Lay("other", "app");
         Assert.Equal("Two clocks at app", Clock(studio)?.Title);
         // The studio's clock alone: what routes bring is left out there.
-        var followed = studio.Must(new SetMaster(new ClockMaster(studio.From("box")))).Must(new SetFollower(new Follower(studio.To("app"), ClockForm.Steadied, true, MidiSpan.Zero)));
+        var followed = studio
+            .Must(new SetMaster(new ClockMaster(studio.From("box"))))
+            .Must(new SetFollower(new Follower(studio.To("app"), ClockForm.Steadied, true, MidiSpan.Zero)));
         Assert.Null(Clock(followed));
-        Assert.All(RouteTrace.Follow(followed, followed.From("other"), MidiMessage.Clock), end => Assert.Equal("app follows the studio's clock, which is box", end.Why));
-        Assert.DoesNotContain(RouteTrace.Follow(followed.Must(new SetMaster(null)), followed.From("other"), MidiMessage.Clock), end => end.Arrives.IsEmpty);
+        Assert.All(RouteTrace.Follow(followed, followed.From("other"), MidiMessage.Clock), end =>
+            Assert.Equal("app follows the studio's clock, which is box", end.Why)
+        );
+        Assert.DoesNotContain(RouteTrace.Follow(followed.Must(new SetMaster(null)), followed.From("other"), MidiMessage.Clock), end =>
+            end.Arrives.IsEmpty
+        );
         // One that keeps the time and follows it.
-        var circle = studio.Must(new SetMaster(new ClockMaster(studio.Sources.First(port => port.Device.Name == "app").Id))).Must(new SetFollower(new Follower(studio.To("app"), ClockForm.Steadied, true, MidiSpan.Zero)));
-        var found = Assert.Single(Checker.Check(circle).Findings, finding => finding.Key.StartsWith("clock-circle-", StringComparison.Ordinal));
+        var circle = studio
+            .Must(new SetMaster(new ClockMaster(studio.Sources.First(port => port.Device.Name == "app").Id)))
+            .Must(new SetFollower(new Follower(studio.To("app"), ClockForm.Steadied, true, MidiSpan.Zero)));
+        var found = Assert.Single(Checker.Check(circle).Findings, finding =>
+            finding.Key.StartsWith("clock-circle-", StringComparison.Ordinal)
+        );
         Assert.Equal("app keeps the time, and the time goes to app: it would follow itself, and every hitch would add up.", found.Sentence);
-        Assert.DoesNotContain(Checker.Check(circle.Must(found.Proposed[0])).Findings, finding => finding.Key.StartsWith("clock-circle-", StringComparison.Ordinal));
+        Assert.DoesNotContain(Checker.Check(circle.Must(found.Proposed[0])).Findings, finding =>
+            finding.Key.StartsWith("clock-circle-", StringComparison.Ordinal)
+        );
         // Where a clock is wanted and none is, the remedy makes Weiche's own go there.
         var stars = Studio.Empty("Room").Must(new AddDevice("stars, display"));
         stars = stars.Must(new SetKinds(stars.Devices[0].Id, false, KindSet.Of(MessageKind.Clock, MessageKind.Start)));

@@ -41,7 +41,11 @@ public class WiringTests
         var port = studio.Destinations.First(each => each.Name == "Zinn").Id;
         studio = studio.Must(new SetPortLabel(port, "strings"));
         Assert.Equal("4 · to strings", studio.FindPort(port)!.Value.Tag);
-        Assert.Contains("Another port", studio.Refused(new SetPortLabel(studio.Destinations.First(each => each.Name == "Brandung").Id, "Strings")).Sentence, StringComparison.Ordinal);
+        Assert.Contains(
+            "Another port",
+            studio.Refused(new SetPortLabel(studio.Destinations.First(each => each.Name == "Brandung").Id, "Strings")).Sentence,
+            StringComparison.Ordinal
+        );
         Assert.Equal("Zinn", studio.Must(new SetPortLabel(port, " ")).FindPort(port)!.Value.Name);
     }
 
@@ -62,14 +66,35 @@ public class WiringTests
 
     [Theory]
     [InlineData("Zinn", "OUT", "Weiher 4×4", "OUT 2", "both send. To hear what Zinn sends, use IN 2, which is free", "Plug into IN 2")]
-    [InlineData("Zinn", "THRU", "Brandung", "IN", "already feeds Paukenkiste; take the THRU of Paukenkiste", "Take the THRU of Paukenkiste")]
-    [InlineData("Weiher 4×4", "OUT 2", "Brandung", "IN", "OUT 2 already feeds Zinn; take the THRU of Paukenkiste, or take OUT 1, which is free", "Take the THRU of Paukenkiste")]
+    [InlineData(
+        "Zinn",
+        "THRU",
+        "Brandung",
+        "IN",
+        "already feeds Paukenkiste; take the THRU of Paukenkiste",
+        "Take the THRU of Paukenkiste"
+    )]
+    [InlineData(
+        "Weiher 4×4",
+        "OUT 2",
+        "Brandung",
+        "IN",
+        "OUT 2 already feeds Zinn; take the THRU of Paukenkiste, or take OUT 1, which is free",
+        "Take the THRU of Paukenkiste"
+    )]
     [InlineData("Weiher 4×4", "OUT 1", "Zinn", "IN", "already hears Weiher 4×4 OUT 2; a jack takes one cable", null)]
     [InlineData("Brandung", "THRU", "Weiher 4×4", "IN 1", "already hears Tritt 13 OUT; IN 2 is free", "Plug into IN 2")]
     [InlineData("Weiher 4×4", "OUT 1", "Weiher 4×4", "IN 2", "does not lead from Weiher 4×4 to itself", null)]
     [InlineData("Brandung", "IN", "Weiher 4×4", "IN 1", "both receive. To reach Brandung, use OUT 1, which is free", "Plug into OUT 1")]
     [InlineData("Zinn", "IN", "Weiher 4×4", "OUT 2", "plugged into Zinn IN already", null)]
-    public void What_cannot_be_is_refused_with_the_reason_and_the_remedy(string one, string oneJack, string other, string otherJack, string sentence, string? remedy)
+    public void What_cannot_be_is_refused_with_the_reason_and_the_remedy(
+        string one,
+        string oneJack,
+        string other,
+        string otherJack,
+        string sentence,
+        string? remedy
+    )
     {
         var studio = Dome.Must(new UnplugCable(JackOf(Dome, "Brandung", "IN").Id));
         var problem = studio.Refused(Plug(studio, one, oneJack, other, otherJack));
@@ -81,7 +106,8 @@ public class WiringTests
     public void A_ring_of_thrus_is_refused()
     {
         var studio = Studio.Empty("x");
-        foreach (var name in (string[])["a", "b"]) studio = studio.Must(new AddDevice($"{name}, sound module, din"));
+        foreach (var name in (string[])["a", "b"])
+            studio = studio.Must(new AddDevice($"{name}, sound module, din"));
         studio = studio.Must(Plug(studio, "a", "THRU", "b", "IN"));
         Assert.Contains("ring of thrus", studio.Refused(Plug(studio, "b", "THRU", "a", "IN")).Sentence, StringComparison.Ordinal);
     }
@@ -89,53 +115,86 @@ public class WiringTests
     [Fact]
     public void Any_plugging_and_unplugging_leaves_a_studio_that_a_file_holds_and_no_jack_with_two_cables()
     {
-        var kinds = new[] { "interface 3×2", "sound module, din", "keyboard with sound, din", "pedals, din", "drum module, din", "interface" };
-        Gen.Select(Gen.Int[0, kinds.Length - 1].Array[2, 6], Gen.Select(Gen.Int[0, 40], Gen.Int[0, 40], Gen.Bool).Array[0, 30]).Sample(
-            (devices, steps) =>
-            {
-                var studio = Studio.Empty("x");
-                foreach (var (index, kind) in devices.Index()) studio = studio.Must(new AddDevice($"{Names[index]}, {kinds[kind]}"));
-                var jacks = studio.Devices.SelectMany(device => device.Jacks).ToList();
-                if (jacks.Count == 0) return true;
-                foreach (var (one, other, plug) in steps)
+        var kinds = new[]
+        {
+            "interface 3×2",
+            "sound module, din",
+            "keyboard with sound, din",
+            "pedals, din",
+            "drum module, din",
+            "interface",
+        };
+        Gen.Select(Gen.Int[0, kinds.Length - 1].Array[2, 6], Gen.Select(Gen.Int[0, 40], Gen.Int[0, 40], Gen.Bool).Array[0, 30])
+            .Sample(
+                (devices, steps) =>
                 {
-                    StudioEdit edit = plug ? new PlugCable(jacks[one % jacks.Count].Id, jacks[other % jacks.Count].Id) : new UnplugCable(jacks[one % jacks.Count].Id);
-                    var result = edit.Apply(studio);
-                    if (result.Studio is null && result.Problem!.Sentence.Length < 10) return false;
-                    // What a remedy offers can be done.
-                    if (result.Problem?.Remedy is { } remedy && remedy.Edit.Apply(studio).Studio is null) return false;
-                    studio = result.Studio ?? studio;
-                }
-                var ends = studio.Cables.SelectMany(cable => new[] { cable.From, cable.To }).ToList();
-                var text = StudioJson.Write(studio);
-                var names = studio.Destinations.Select(port => port.Name).ToList();
-                return ends.Distinct().Count() == ends.Count && StudioJson.Write(StudioJson.Read(text)) == text
-                    && GearLayout.Compute(studio, 760).LooseEnds.All(loose => studio.CableAt(loose.Jack.Id) is null)
-                    && names.All(name => name.Length > 0);
-            },
-            iter: 3_000);
+                    var studio = Studio.Empty("x");
+                    foreach (var (index, kind) in devices.Index())
+                        studio = studio.Must(new AddDevice($"{Names[index]}, {kinds[kind]}"));
+                    var jacks = studio.Devices.SelectMany(device => device.Jacks).ToList();
+                    if (jacks.Count == 0)
+                        return true;
+                    foreach (var (one, other, plug) in steps)
+                    {
+                        StudioEdit edit = plug
+                            ? new PlugCable(jacks[one % jacks.Count].Id, jacks[other % jacks.Count].Id)
+                            : new UnplugCable(jacks[one % jacks.Count].Id);
+                        var result = edit.Apply(studio);
+                        if (result.Studio is null && result.Problem!.Sentence.Length < 10)
+                            return false;
+                        // What a remedy offers can be done.
+                        if (result.Problem?.Remedy is { } remedy && remedy.Edit.Apply(studio).Studio is null)
+                            return false;
+                        studio = result.Studio ?? studio;
+                    }
+                    var ends = studio.Cables.SelectMany(cable => new[] { cable.From, cable.To }).ToList();
+                    var text = StudioJson.Write(studio);
+                    var names = studio.Destinations.Select(port => port.Name).ToList();
+                    return ends.Distinct().Count() == ends.Count
+                        && StudioJson.Write(StudioJson.Read(text)) == text
+                        && GearLayout.Compute(studio, 760).LooseEnds.All(loose => studio.CableAt(loose.Jack.Id) is null)
+                        && names.All(name => name.Length > 0);
+                },
+                iter: 3_000
+            );
     }
 
     [Fact]
     public void Nothing_on_an_interface_panel_overlaps()
     {
-        Gen.Select(Gen.Int[1, 16], Gen.Int[1, 16], Gen.Int[600, 1600]).Sample(
-            (ins, outs, width) =>
-            {
-                var studio = Studio.Empty("x").Must(new AddDevice($"hub, interface {ins}×{outs}"));
-                for (var i = 1; i <= outs; i++)
+        Gen.Select(Gen.Int[1, 16], Gen.Int[1, 16], Gen.Int[600, 1600])
+            .Sample(
+                (ins, outs, width) =>
                 {
-                    studio = studio.Must(new AddDevice($"m{i}, sound module, on hub {i}"));
-                    if (i % 3 == 0) studio = studio.Must(new AddDevice($"t{i}, sound module, on m{i} THRU"));
-                }
-                var panel = GearLayout.Compute(studio, width).Interfaces[0];
-                var boxes = panel.Spots.SelectMany(spot => spot.Chain.Select(item => item.Box).Append(spot.Tag)).Concat(panel.Spots.Select(spot => new Box(spot.At.X - 14, spot.At.Y - 14, 28, 28))).ToList();
-                return panel.Spots.Length == ins + outs
-                    && boxes.All(box => box.X >= 0 && box.X + box.Width <= width && box.Y >= 0 && box.Y + box.Height <= panel.Height)
-                    && boxes.Index().All(one => boxes.Skip(one.Index + 1).All(other => one.Item.X + one.Item.Width <= other.X || other.X + other.Width <= one.Item.X
-                        || one.Item.Y + one.Item.Height <= other.Y || other.Y + other.Height <= one.Item.Y));
-            },
-            iter: 500);
+                    var studio = Studio.Empty("x").Must(new AddDevice($"hub, interface {ins}×{outs}"));
+                    for (var i = 1; i <= outs; i++)
+                    {
+                        studio = studio.Must(new AddDevice($"m{i}, sound module, on hub {i}"));
+                        if (i % 3 == 0)
+                            studio = studio.Must(new AddDevice($"t{i}, sound module, on m{i} THRU"));
+                    }
+                    var panel = GearLayout.Compute(studio, width).Interfaces[0];
+                    var boxes = panel
+                        .Spots.SelectMany(spot => spot.Chain.Select(item => item.Box).Append(spot.Tag))
+                        .Concat(panel.Spots.Select(spot => new Box(spot.At.X - 14, spot.At.Y - 14, 28, 28)))
+                        .ToList();
+                    return panel.Spots.Length == ins + outs
+                        && boxes.All(box => box.X >= 0 && box.X + box.Width <= width && box.Y >= 0 && box.Y + box.Height <= panel.Height)
+                        && boxes
+                            .Index()
+                            .All(one =>
+                                boxes
+                                    .Skip(one.Index + 1)
+                                    .All(other =>
+                                        one.Item.X + one.Item.Width <= other.X
+                                        || other.X + other.Width <= one.Item.X
+                                        || one.Item.Y + one.Item.Height <= other.Y
+                                        || other.Y + other.Height <= one.Item.Y
+                                    )
+                            );
+                },
+                iter: 500
+            );
     }
 
     [Fact]
@@ -145,8 +204,18 @@ public class WiringTests
         var problem = Dome.Refused(new RemoveDevice(weiher.Id));
         Assert.Contains("Amsel 61 → Brandung", problem.Sentence, StringComparison.Ordinal);
         var after = Dome.Must(problem.Remedy!.Edit);
-        Assert.Equal("Zinn THRU", string.Join(", ", after.Cables.Select(cable => $"{after.FindJack(cable.From)!.Value.Device.Name} {after.FindJack(cable.From)!.Value.Jack.Name}")));
-        Assert.DoesNotContain(after.Routes, route => route.From is OneSource one && after.FindPort(one.Port) is null || after.FindPort(route.To) is null);
+        Assert.Equal(
+            "Zinn THRU",
+            string.Join(
+                ", ",
+                after.Cables.Select(cable =>
+                    $"{after.FindJack(cable.From)!.Value.Device.Name} {after.FindJack(cable.From)!.Value.Jack.Name}"
+                )
+            )
+        );
+        Assert.DoesNotContain(after.Routes, route =>
+            route.From is OneSource one && after.FindPort(one.Port) is null || after.FindPort(route.To) is null
+        );
         Assert.Equal(StudioJson.Write(after), StudioJson.Write(StudioJson.Read(StudioJson.Write(after))));
     }
 
@@ -171,30 +240,69 @@ public class WiringTests
     [InlineData("Zinn, interface 40×1", "up to 16 jacks")]
     [InlineData("Zinn, sound module, on Nobody THRU", "no Nobody THRU")]
     public void A_line_that_is_not_understood_says_so(string line, string sentence) =>
-        Assert.Contains(sentence, Studio.Empty("x").Must(new AddDevice("Weiher 4×4, interface 4×4")).Refused(new AddDevice(line)).Sentence, StringComparison.Ordinal);
+        Assert.Contains(
+            sentence,
+            Studio.Empty("x").Must(new AddDevice("Weiher 4×4, interface 4×4")).Refused(new AddDevice(line)).Sentence,
+            StringComparison.Ordinal
+        );
 
     [Fact]
     public void Any_line_makes_a_device_or_a_sentence()
     {
-        var words = new[] { "Zinn", "sound module", "on Weiher 2", "channels 5-6", "ch 0", "interface", "4x4", "usb", "audio 1+2", "on hub 3", "×", ",", "on Zinn THRU", "channels", "on ", "\u0000", "<b>", "5", "all" };
-        Gen.Select(Gen.Int[0, words.Length - 1].Select(i => words[i]).Array[0, 7], Gen.OneOf(Gen.Const(", "), Gen.Const(","), Gen.Const(" "))).Sample(
-            (parts, joint) =>
-            {
-                var studio = Studio.Empty("x").Must(new AddDevice("Weiher 4×4, interface 4×4"));
-                var result = new AddDevice(string.Join(joint, parts)).Apply(studio);
-                return result.Studio is { } made ? StudioJson.Write(StudioJson.Read(StudioJson.Write(made))) == StudioJson.Write(made) : result.Problem!.Sentence.Length > 5;
-            },
-            iter: 5_000);
+        var words = new[]
+        {
+            "Zinn",
+            "sound module",
+            "on Weiher 2",
+            "channels 5-6",
+            "ch 0",
+            "interface",
+            "4x4",
+            "usb",
+            "audio 1+2",
+            "on hub 3",
+            "×",
+            ",",
+            "on Zinn THRU",
+            "channels",
+            "on ",
+            "\u0000",
+            "<b>",
+            "5",
+            "all",
+        };
+        Gen.Select(
+                Gen.Int[0, words.Length - 1].Select(i => words[i]).Array[0, 7],
+                Gen.OneOf(Gen.Const(", "), Gen.Const(","), Gen.Const(" "))
+            )
+            .Sample(
+                (parts, joint) =>
+                {
+                    var studio = Studio.Empty("x").Must(new AddDevice("Weiher 4×4, interface 4×4"));
+                    var result = new AddDevice(string.Join(joint, parts)).Apply(studio);
+                    return result.Studio is { } made
+                        ? StudioJson.Write(StudioJson.Read(StudioJson.Write(made))) == StudioJson.Write(made)
+                        : result.Problem!.Sentence.Length > 5;
+                },
+                iter: 5_000
+            );
     }
 
     [Fact]
     public void Several_virtual_ports_are_made_at_once()
     {
         var studio = Studio.Empty("x").Must(new AddVirtualPort("keys to stars 1–4"));
-        Assert.Equal(["keys to stars 1", "keys to stars 2", "keys to stars 3", "keys to stars 4"], studio.Devices.Select(device => device.Name));
+        Assert.Equal(
+            ["keys to stars 1", "keys to stars 2", "keys to stars 3", "keys to stars 4"],
+            studio.Devices.Select(device => device.Name)
+        );
         Assert.Contains("upside down", studio.Refused(new AddVirtualPort("x 4-1")).Sentence, StringComparison.Ordinal);
         Assert.Contains("At most 32", studio.Refused(new AddVirtualPort("x 1-100")).Sentence, StringComparison.Ordinal);
-        Assert.Contains("already something called “keys to stars 3”", studio.Refused(new AddVirtualPort("keys to stars 3-5")).Sentence, StringComparison.Ordinal);
+        Assert.Contains(
+            "already something called “keys to stars 3”",
+            studio.Refused(new AddVirtualPort("keys to stars 3-5")).Sentence,
+            StringComparison.Ordinal
+        );
         Assert.Equal("a-b", studio.Must(new AddVirtualPort("a-b")).Devices[^1].Name);
     }
 
@@ -204,7 +312,14 @@ public class WiringTests
     public void A_delay_that_cannot_be_is_refused(int delay)
     {
         var zinn = Dome.Devices.First(device => device.Name == "Zinn");
-        var edit = new AddInnerPath(zinn.Id, InnerPathKind.Echo, "echo", Place.At(JackOf(Dome, "Zinn", "IN").Id), Place.At(JackOf(Dome, "Zinn", "OUT").Id), new MidiSpan(delay));
+        var edit = new AddInnerPath(
+            zinn.Id,
+            InnerPathKind.Echo,
+            "echo",
+            Place.At(JackOf(Dome, "Zinn", "IN").Id),
+            Place.At(JackOf(Dome, "Zinn", "OUT").Id),
+            new MidiSpan(delay)
+        );
         Assert.Contains("delay", Dome.Refused(edit).Sentence, StringComparison.Ordinal);
     }
 
@@ -217,17 +332,38 @@ public class WiringTests
         Assert.Contains("more than 16", Dome.Refused(new SetZones(brandung, 8, 8, 48)).Sentence, StringComparison.Ordinal);
         Assert.Contains("gone", Dome.Refused(new SetChannels(new DeviceId(9999), true, "1")).Sentence, StringComparison.Ordinal);
         Assert.Contains("gone", Dome.Refused(new PlugCable(new JackId(9999), new JackId(9998))).Sentence, StringComparison.Ordinal);
-        Assert.Contains("does not begin", Dome.Refused(new AddInnerPath(brandung, InnerPathKind.Echo, "x", Place.At(new JackId(9999)), Place.Sound, MidiSpan.Zero)).Sentence, StringComparison.Ordinal);
+        Assert.Contains(
+            "does not begin",
+            Dome.Refused(
+                new AddInnerPath(brandung, InnerPathKind.Echo, "x", Place.At(new JackId(9999)), Place.Sound, MidiSpan.Zero)
+            ).Sentence,
+            StringComparison.Ordinal
+        );
     }
 
     [Fact]
     public void Jacks_are_added_and_taken_off_but_not_from_under_a_cable()
     {
         var zinn = Dome.Devices.First(device => device.Name == "Zinn").Id;
-        Assert.Contains("take it out first", Dome.Refused(new RemoveJack(zinn, JackOf(Dome, "Zinn", "THRU").Id)).Sentence, StringComparison.Ordinal);
-        Assert.Contains("it stays", Dome.Refused(new RemoveJack(Dome.Devices.First(device => device.Name == "Weiher 4×4").Id, JackOf(Dome, "Weiher 4×4", "IN 2").Id)).Sentence, StringComparison.Ordinal);
-        Assert.Contains("has a jack OUT already", Dome.Refused(new AddJack(zinn, JackRole.Out, "out")).Sentence.Replace("out already", "OUT already", StringComparison.Ordinal), StringComparison.Ordinal);
-        var without = Dome.Must(new UnplugCable(JackOf(Dome, "Zinn", "THRU").Id)).Must(new RemoveJack(zinn, JackOf(Dome, "Zinn", "THRU").Id));
+        Assert.Contains(
+            "take it out first",
+            Dome.Refused(new RemoveJack(zinn, JackOf(Dome, "Zinn", "THRU").Id)).Sentence,
+            StringComparison.Ordinal
+        );
+        Assert.Contains(
+            "it stays",
+            Dome.Refused(
+                new RemoveJack(Dome.Devices.First(device => device.Name == "Weiher 4×4").Id, JackOf(Dome, "Weiher 4×4", "IN 2").Id)
+            ).Sentence,
+            StringComparison.Ordinal
+        );
+        Assert.Contains(
+            "has a jack OUT already",
+            Dome.Refused(new AddJack(zinn, JackRole.Out, "out")).Sentence.Replace("out already", "OUT already", StringComparison.Ordinal),
+            StringComparison.Ordinal
+        );
+        var without = Dome.Must(new UnplugCable(JackOf(Dome, "Zinn", "THRU").Id))
+            .Must(new RemoveJack(zinn, JackOf(Dome, "Zinn", "THRU").Id));
         Assert.Empty(without.FindDevice(zinn)!.InnerPaths);
         var again = without.Must(new AddJack(zinn, JackRole.Thru, "THRU 2"));
         Assert.Equal(InnerPathKind.Thru, Assert.Single(again.FindDevice(zinn)!.InnerPaths).Kind);
@@ -318,7 +454,9 @@ public class WiringTests
         var twice = studio.Lay("box", "box");
         Assert.Contains(Core.Checks.Checker.Check(twice).Findings, finding => finding.Kind == Core.Checks.FindingKind.Doubled);
         // What was switched off there stays off.
-        var off = studio.Must(new SwitchInnerPath(studio.Devices[0].Id, studio.Devices[0].LocalControl!.Id, false)).Must(new SetChannels(studio.Devices[0].Id, true, "3"));
+        var off = studio
+            .Must(new SwitchInnerPath(studio.Devices[0].Id, studio.Devices[0].LocalControl!.Id, false))
+            .Must(new SetChannels(studio.Devices[0].Id, true, "3"));
         Assert.False(off.Devices[0].LocalControl!.On);
     }
 }

@@ -11,18 +11,36 @@ public sealed class SplitTests
     [Fact]
     public void Split_by_anything_every_message_is_in_one_track_at_its_time()
     {
-        Gen.Select(Played.AnyTake, Gen.Enum<SplitBy>()).Sample((drawn, by) =>
-        {
-            var take = drawn with { Lineups = [new TakeLineup(MidiSpan.Zero, "1 Dusk"), new TakeLineup(new MidiSpan(9_000_000), "2 Dawn")] };
-            var after = Split.Apply(take, by, []);
-            Assert.Equal(take.Events.Select(each => (each.At, Convert.ToHexString(each.Bytes))), after.Events.Select(each => (each.At, Convert.ToHexString(each.Bytes))));
-            Assert.All(after.Events, each => Assert.InRange(each.Track, 0, after.Tracks.Length - 1));
-            foreach (var track in after.Events.GroupBy(each => each.Track))
-            {
-                if (by == SplitBy.Channel) Assert.Single(track.Select(each => each.Message.HasChannel ? each.Message.ChannelIndex : -1).Distinct());
-                if (by == SplitBy.Key) Assert.True(track.Where(each => each.Message.IsNoteOn || each.Message.IsNoteOff).Select(each => each.Message.Data1).Distinct().Count() <= 1);
-            }
-        }, iter: 400);
+        Gen.Select(Played.AnyTake, Gen.Enum<SplitBy>())
+            .Sample(
+                (drawn, by) =>
+                {
+                    var take = drawn with
+                    {
+                        Lineups = [new TakeLineup(MidiSpan.Zero, "1 Dusk"), new TakeLineup(new MidiSpan(9_000_000), "2 Dawn")],
+                    };
+                    var after = Split.Apply(take, by, []);
+                    Assert.Equal(
+                        take.Events.Select(each => (each.At, Convert.ToHexString(each.Bytes))),
+                        after.Events.Select(each => (each.At, Convert.ToHexString(each.Bytes)))
+                    );
+                    Assert.All(after.Events, each => Assert.InRange(each.Track, 0, after.Tracks.Length - 1));
+                    foreach (var track in after.Events.GroupBy(each => each.Track))
+                    {
+                        if (by == SplitBy.Channel)
+                            Assert.Single(track.Select(each => each.Message.HasChannel ? each.Message.ChannelIndex : -1).Distinct());
+                        if (by == SplitBy.Key)
+                            Assert.True(
+                                track
+                                    .Where(each => each.Message.IsNoteOn || each.Message.IsNoteOff)
+                                    .Select(each => each.Message.Data1)
+                                    .Distinct()
+                                    .Count() <= 1
+                            );
+                    }
+                },
+                iter: 400
+            );
     }
 
     [Fact]
@@ -34,9 +52,17 @@ public sealed class SplitTests
         var take = new Take
         {
             Tracks = [new TakeTrack("Kies", pads.FirstPort(PortDirection.Source), "Kies")],
-            Events = [.. new[] { 36, 38, 42, 49 }.Select((key, index) => new TakeEvent(new MidiSpan(index), 0, MidiMessage.FromBytes(0x99, key, 80)))],
+            Events =
+            [
+                .. new[] { 36, 38, 42, 49 }.Select(
+                    (key, index) => new TakeEvent(new MidiSpan(index), 0, MidiMessage.FromBytes(0x99, key, 80))
+                ),
+            ],
         };
-        Assert.Equal(["low drum", "snare", "closed hat", "C#2"], Split.PartsOf(take, SplitBy.Key).Select(part => Split.NameOf(take, SplitBy.Key, part, studio)));
+        Assert.Equal(
+            ["low drum", "snare", "closed hat", "C#2"],
+            Split.PartsOf(take, SplitBy.Key).Select(part => Split.NameOf(take, SplitBy.Key, part, studio))
+        );
         Assert.Equal(["ch 10"], Split.PartsOf(take, SplitBy.Channel).Select(part => Split.NameOf(take, SplitBy.Channel, part, studio)));
     }
 

@@ -4,11 +4,13 @@ using Weiche.Core.Studios.Edits;
 
 namespace Weiche.Web.Tests.Browser;
 
-/// <summary>Devices of the computer that shows the page, made up in the browser: what a page gets of them is what the Web MIDI API gives.</summary>
+/// <summary>Devices of the computer that shows the page, made up in the browser: what a page gets of them is what the Web MIDI API
+/// gives.</summary>
 public sealed class BrowserPortsTests
 {
     private const string MadeUp = """
-        const port = (id, name, type) => ({ id, name, type, state: "connected", onmidimessage: null, send: (bytes) => madeUp.heard.push([...bytes].join(" ")) });
+        const send = (bytes) => madeUp.heard.push([...bytes].join(" "));
+        const port = (id, name, type) => ({ id, name, type, state: "connected", onmidimessage: null, send });
         const ways = { input: new Map(), output: new Map() };
         window.madeUp = {
           heard: [],
@@ -73,7 +75,15 @@ public sealed class BrowserPortsTests
     {
         await using var house = await House.Open(demo: false);
         using var window = new Window();
-        window.Driver.ExecuteCdpCommand("Page.addScriptToEvaluateOnNewDocument", new Dictionary<string, object?> { ["source"] = "if (location.search === '?refused=1') navigator.requestMIDIAccess = async () => { throw new Error('no'); }; else Navigator.prototype.requestMIDIAccess = undefined;" });
+        window.Driver.ExecuteCdpCommand(
+            "Page.addScriptToEvaluateOnNewDocument",
+            new Dictionary<string, object?>
+            {
+                ["source"] =
+                    "if (location.search === '?refused=1') navigator.requestMIDIAccess = async () => { throw new Error('no'); }; "
+                    + "else Navigator.prototype.requestMIDIAccess = undefined;",
+            }
+        );
         window.Go(house, "/gear");
         window.Press("#browser-ports-on");
         window.Until(() => window.Text("#browser-ports-say").Contains("no Web MIDI", StringComparison.Ordinal), "why not");

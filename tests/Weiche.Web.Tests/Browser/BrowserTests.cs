@@ -15,7 +15,10 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         await using var house = await House.Open();
         window.Go(house, "/plan");
         window.Press(Plate(house.From("Amsel 61")));
-        window.Until(() => window.Text("#plan-say").StartsWith("From Amsel 61", StringComparison.Ordinal), "the plan asking for a destination");
+        window.Until(
+            () => window.Text("#plan-say").StartsWith("From Amsel 61", StringComparison.Ordinal),
+            "the plan asking for a destination"
+        );
         window.Press(Plate(house.To("Himmel")));
         window.Until(() => window.Text("#route-name").Contains("Himmel", StringComparison.Ordinal), "the new route in the drawer");
         var id = house.Route("Amsel 61", "Himmel").Id;
@@ -30,9 +33,17 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
     {
         await using var house = await House.Open();
         window.Go(house, "/plan");
-        new Actions(window.Driver).MoveToElement(window.Find(Plate(house.From("Brandung")))).ClickAndHold()
-            .MoveByOffset(200, 40).MoveToElement(window.Find(Plate(house.To("Himmel")))).Release().Perform();
-        window.Until(() => house.Studio.Routes.Any(route => route.From == house.From("Brandung") && route.To == house.To("Himmel")), "the route");
+        new Actions(window.Driver)
+            .MoveToElement(window.Find(Plate(house.From("Brandung"))))
+            .ClickAndHold()
+            .MoveByOffset(200, 40)
+            .MoveToElement(window.Find(Plate(house.To("Himmel"))))
+            .Release()
+            .Perform();
+        window.Until(
+            () => house.Studio.Routes.Any(route => route.From == house.From("Brandung") && route.To == house.To("Himmel")),
+            "the route"
+        );
         window.Until(() => window.Text("#route-name").Contains("Brandung", StringComparison.Ordinal), "the new route in the drawer");
     }
 
@@ -78,7 +89,17 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         Focus($"#track-{house.Route("Amsel 61", "Brandung").Id}");
         window.Key(Keys.Enter);
         window.Until(() => window.Text("#route-name").StartsWith("Amsel", StringComparison.Ordinal), "the chosen route");
-        foreach (var (key, page) in new[] { ("1", "/gear"), ("3", "/watch"), ("4", "/checks"), ("5", "/lineups"), ("6", "/takes"), ("2", "/plan") })
+        foreach (
+            var (key, page) in new[]
+            {
+                ("1", "/gear"),
+                ("3", "/watch"),
+                ("4", "/checks"),
+                ("5", "/lineups"),
+                ("6", "/takes"),
+                ("2", "/plan"),
+            }
+        )
         {
             window.Key(key);
             window.Until(() => new Uri(window.Driver.Url).AbsolutePath == page, page);
@@ -102,15 +123,30 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         window.Go(house, "/plan");
         window.Key("b");
         window.Until(() => window.Find("#bench").Displayed, "the bench");
-        Assert.True(window.Script<bool>("return document.getElementById('bench').getBoundingClientRect().top >= document.querySelector('main').getBoundingClientRect().bottom - 1"), "the bench is not below the page");
+        Assert.True(
+            window.Script<bool>(
+                "return document.getElementById('bench').getBoundingClientRect().top >= "
+                    + "document.querySelector('main').getBoundingClientRect().bottom - 1"
+            ),
+            "the bench is not below the page"
+        );
         window.WatchLamps();
         window.Hold(BenchKey(60));
         window.Until(() => HeldBy(house, "Brandung") == "C3", "C3 on Brandung");
         window.Until(() => HeldBy(house, "Himmel") == "C3", "C3 on Himmel");
         Assert.True(window.Has("[data-star].lit"));
-        foreach (var lit in (string[])[
-            $"lamp {house.From("Amsel 61")}", $"lamp {house.To("Brandung")}", $"track {house.Route("Amsel 61", "Brandung").Id}",
-            $"lamp {house.To("keys to stars")}", $"lamp {house.From("keys to stars")}", $"track {house.Route("keys to stars", "Himmel").Id}", $"lamp {house.To("Himmel")}"])
+        foreach (
+            var lit in (string[])
+                [
+                    $"lamp {house.From("Amsel 61")}",
+                    $"lamp {house.To("Brandung")}",
+                    $"track {house.Route("Amsel 61", "Brandung").Id}",
+                    $"lamp {house.To("keys to stars")}",
+                    $"lamp {house.From("keys to stars")}",
+                    $"track {house.Route("keys to stars", "Himmel").Id}",
+                    $"lamp {house.To("Himmel")}",
+                ]
+        )
         {
             window.Until(() => window.HasLit(lit), lit);
         }
@@ -126,7 +162,10 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         await using var house = await House.Open();
         window.Go(house, "/gear");
         window.Key("b");
-        window.Until(() => window.Script<bool>("return document.activeElement.classList.contains('keyboard')"), "the keyboard with the focus");
+        window.Until(
+            () => window.Script<bool>("return document.activeElement.classList.contains('keyboard')"),
+            "the keyboard with the focus"
+        );
         window.KeyDown("KeyZ", "z");
         window.KeyDown("KeyC", "c");
         window.Until(() => HeldBy(house, "Brandung") == "C3 E3", "two keys");
@@ -138,9 +177,15 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         window.Until(() => HeldBy(house, "Brandung") == "C4", "an octave up");
         window.KeyUp("KeyZ", "z");
         window.KeyDown("Space", " ");
-        window.Until(() => window.Text($"[data-heard='brandung'] [data-held-more]").Contains("sustain", StringComparison.Ordinal), "sustain");
+        window.Until(
+            () => window.Text($"[data-heard='brandung'] [data-held-more]").Contains("sustain", StringComparison.Ordinal),
+            "sustain"
+        );
         window.KeyUp("Space", " ");
-        window.Until(() => !window.Text($"[data-heard='brandung'] [data-held-more]").Contains("sustain", StringComparison.Ordinal), "pedal up");
+        window.Until(
+            () => !window.Text($"[data-heard='brandung'] [data-held-more]").Contains("sustain", StringComparison.Ordinal),
+            "pedal up"
+        );
         // Who has the keys is said; Esc gives them back to the page, where letters are shortcuts again.
         Assert.True(window.Find(".bench .with-keys").Displayed);
         window.Key(Keys.Escape);
@@ -164,17 +209,29 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         Touch("touchEnd");
         window.Until(() => HeldBy(house, "Brandung") == "nothing held", "silence");
 
-        void Touch(string type, params (int Finger, int Key)[] points) => window.Driver.ExecuteCdpCommand(
-            "Input.dispatchTouchEvent",
-            new Dictionary<string, object?>
-            {
-                ["type"] = type,
-                ["touchPoints"] = points.Select(point =>
+        void Touch(string type, params (int Finger, int Key)[] points) =>
+            window.Driver.ExecuteCdpCommand(
+                "Input.dispatchTouchEvent",
+                new Dictionary<string, object?>
                 {
-                    var box = window.Script<Dictionary<string, object>>($"const b = document.querySelector('{BenchKey(point.Key)}').getBoundingClientRect(); return {{ x: b.x + b.width / 2, y: b.bottom - 8 }}");
-                    return new Dictionary<string, object?> { ["x"] = box["x"], ["y"] = box["y"], ["id"] = point.Finger };
-                }).ToArray(),
-            });
+                    ["type"] = type,
+                    ["touchPoints"] = points
+                        .Select(point =>
+                        {
+                            var box = window.Script<Dictionary<string, object>>(
+                                $"const b = document.querySelector('{BenchKey(point.Key)}').getBoundingClientRect(); return {{ x: "
+                                    + "b.x + b.width / 2, y: b.bottom - 8 }"
+                            );
+                            return new Dictionary<string, object?>
+                            {
+                                ["x"] = box["x"],
+                                ["y"] = box["y"],
+                                ["id"] = point.Finger,
+                            };
+                        })
+                        .ToArray(),
+                }
+            );
     }
 
     [Fact]
@@ -262,8 +319,11 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         window.Until(() => Line("Tritt 13").Contains("E1 on, 96", StringComparison.Ordinal), "what came meanwhile");
         window.Until(() => window.Text($"[data-held='{house.To("Brandung")}']") == "1 held", "the held note counted");
 
-        string Line(string from) => window.Script<string?>(
-            $"return [...document.querySelectorAll('#watch-lines tr')].find((row) => row.querySelector('.from').textContent === '{from}')?.textContent ?? null") ?? "";
+        string Line(string from) =>
+            window.Script<string?>(
+                "return [...document.querySelectorAll('#watch-lines tr')].find((row) => row.querySelector('.from').textContent "
+                    + $"=== '{from}')?.textContent ?? null"
+            ) ?? "";
     }
 
     [Fact]
@@ -272,7 +332,10 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         await using var house = await House.Open();
         window.Go(house, "/gear");
         window.Find("#add-name").SendKeys("Himmel" + Keys.Enter);
-        window.Until(() => window.Text("#add-problem").Contains("already something called “Himmel”", StringComparison.Ordinal), "the sentence");
+        window.Until(
+            () => window.Text("#add-problem").Contains("already something called “Himmel”", StringComparison.Ordinal),
+            "the sentence"
+        );
         Assert.Equal("Himmel", window.Find("#add-name").GetAttribute("value"));
         window.Find("#add-name").Clear();
         window.Find("#add-name").SendKeys("pads to stars" + Keys.Enter);
@@ -304,7 +367,10 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         other.Press("#remove-device");
         other.Until(() => house.Studio.FindPort(port) is null, "the port removed");
         window.Until(() => !window.Has(Plate(port)), "the port gone from the first window");
-        window.Driver.ExecuteScript($"htmx.ajax('POST', '/plan?handler=Lay', {{ source: document.querySelector('.plan'), target: '#fragment', swap: 'outerHTML', values: {{ from: {port}, to: {house.To("Himmel")} }} }})");
+        window.Driver.ExecuteScript(
+            $"htmx.ajax('POST', '/plan?handler=Lay', {{ source: document.querySelector('.plan'), target: '#fragment', swap: "
+                + $"'outerHTML', values: {{ from: {port}, to: {house.To("Himmel")} }} }})"
+        );
         window.Until(() => window.Text("#plan-say").Contains("is gone", StringComparison.Ordinal), "the sentence");
     }
 
@@ -364,10 +430,18 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
     {
         await using var house = await House.Open();
         using var fresh = new Window();
-        foreach (var path in (string[])["/gear?device=1", $"/plan?route={house.Route("Tritt 13", "Brandung").Id}", "/watch", "/checks", "/lineups", "/takes"])
+        foreach (
+            var path in (string[])
+                ["/gear?device=1", $"/plan?route={house.Route("Tritt 13", "Brandung").Id}", "/watch", "/checks", "/lineups", "/takes"]
+        )
         {
             fresh.Go(house, path);
-            Assert.Equal("Overpass", fresh.Script<string>("return [...document.fonts].some((f) => f.family.includes('Overpass') && f.status === 'loaded') ? 'Overpass' : ''"));
+            Assert.Equal(
+                "Overpass",
+                fresh.Script<string>(
+                    "return [...document.fonts].some((f) => f.family.includes('Overpass') && f.status === 'loaded') ? 'Overpass' : ''"
+                )
+            );
         }
         fresh.Key("b");
         fresh.Until(() => fresh.Find("#bench").Displayed, "the bench");
@@ -390,17 +464,43 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         using var reader = new StreamReader(stream);
         var axe = await reader.ReadToEndAsync();
         window.Dark(dark);
-        foreach (var path in (string[])["/gear", "/gear?find=true", $"/gear?device={house.Device("Brandung").Id}", "/studio", "/plan", $"/plan?route={house.Studio.Routes[1].Id}", "/plan?view=departures", "/plan?view=grid", $"/plan?route={house.Studio.Routes[0].Id},{house.Studio.Routes[1].Id}", $"/plan?trace=1&from={house.From("Amsel 61")}&msg=90%203C%2060", "/history", "/watch", "/checks", "/lineups", "/tonight", "/takes", "/nowhere"])
+        foreach (
+            var path in (string[])
+                [
+                    "/gear",
+                    "/gear?find=true",
+                    $"/gear?device={house.Device("Brandung").Id}",
+                    "/studio",
+                    "/plan",
+                    $"/plan?route={house.Studio.Routes[1].Id}",
+                    "/plan?view=departures",
+                    "/plan?view=grid",
+                    $"/plan?route={house.Studio.Routes[0].Id},{house.Studio.Routes[1].Id}",
+                    $"/plan?trace=1&from={house.From("Amsel 61")}&msg=90%203C%2060",
+                    "/history",
+                    "/watch",
+                    "/checks",
+                    "/lineups",
+                    "/tonight",
+                    "/takes",
+                    "/nowhere",
+                ]
+        )
         {
             window.Go(house, path);
-            if (window.Script<bool>("return document.getElementById('bench')?.hidden ?? false")) window.Press("#bench-button");
+            if (window.Script<bool>("return document.getElementById('bench')?.hidden ?? false"))
+                window.Press("#bench-button");
             window.Driver.ExecuteScript(axe);
-            var found = (string)window.Driver.ExecuteAsyncScript("""
-                const done = arguments[arguments.length - 1];
-                axe.run(document, { resultTypes: ["violations"] }).then((result) => done(result.violations
-                  .filter((violation) => violation.impact === "serious" || violation.impact === "critical")
-                  .map((violation) => `${violation.id}: ${violation.nodes.map((node) => node.target + " " + (node.any[0]?.message ?? "")).join("; ")}`).join("\n")));
-                """)!;
+            var found = (string)
+                window.Driver.ExecuteAsyncScript(
+                    """
+                    const done = arguments[arguments.length - 1];
+                    const said = (node) => node.target + " " + (node.any[0]?.message ?? "");
+                    axe.run(document, { resultTypes: ["violations"] }).then((result) => done(result.violations
+                      .filter((violation) => violation.impact === "serious" || violation.impact === "critical")
+                      .map((violation) => `${violation.id}: ${violation.nodes.map(said).join("; ")}`).join("\n")));
+                    """
+                )!;
             Assert.True(found.Length == 0, $"{path}, {(dark ? "dark" : "light")}:\n{found}");
         }
         window.Dark(false);
@@ -419,15 +519,21 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         {
             window.Go(house, path);
             window.Until(
-                () => window.Script<bool>("return [...document.querySelectorAll('html, main, .board, .gear-panels, .roll, .loose, .watch-ports')].every((e) => e.scrollWidth <= e.clientWidth && e.scrollHeight <= e.clientHeight)"),
-                $"{path} whole at {width} × {height}");
+                () =>
+                    window.Script<bool>(
+                        "return [...document.querySelectorAll('html, main, .board, .gear-panels, .roll, .loose, "
+                            + ".watch-ports')].every((e) => e.scrollWidth <= e.clientWidth && e.scrollHeight <= e.clientHeight)"
+                    ),
+                $"{path} whole at {width} × {height}"
+            );
         }
         window.Resize(1280, 800);
     }
 
     private void OpenBench()
     {
-        if (window.Script<bool>("return document.getElementById('bench').hidden")) window.Press("#bench-button");
+        if (window.Script<bool>("return document.getElementById('bench').hidden"))
+            window.Press("#bench-button");
         window.Driver.ExecuteScript("document.querySelector('[data-player]:not([hidden]) .keyboard').focus()");
     }
 

@@ -39,13 +39,17 @@ public sealed class ChecksBrowserTests(Window window) : IClassFixture<Window>
     {
         await using var house = await House.Open();
         window.Go(house, "/plan");
-        foreach (var name in new[] { "loop a", "loop b" }) await house.Post("/gear?handler=Add", ("name", name));
+        foreach (var name in new[] { "loop a", "loop b" })
+            await house.Post("/gear?handler=Add", ("name", name));
         await house.Post("/plan?handler=Lay", ("from", house.From("Amsel 61")), ("to", house.To("loop a")));
         await house.Post("/plan?handler=Lay", ("from", house.From("loop a")), ("to", house.To("loop b")));
         window.Go(house, "/plan");
         window.Press($"#plate-{house.From("loop b")}");
         window.Press($"#plate-{house.To("loop a")}");
-        window.Until(() => window.Text("#notice-text").Contains("loop b → loop a waits, switched off", StringComparison.Ordinal), "that it waits");
+        window.Until(
+            () => window.Text("#notice-text").Contains("loop b → loop a waits, switched off", StringComparison.Ordinal),
+            "that it waits"
+        );
         window.Press("#notice-away");
         window.Until(() => !window.Find("#notice").Displayed, "put away");
         Assert.DoesNotContain("circuit", window.Text("#guard-lamp"), StringComparison.Ordinal);

@@ -9,10 +9,18 @@ namespace Weiche.Web.Tests.Browser;
 /// <summary>The first hours of a studio's life, in a real browser.</summary>
 public sealed class GearBrowserTests(Window window) : IClassFixture<Window>
 {
-    private static string Jack(House house, string device, string jack) => $"#jack-{house.Device(device).Jacks.First(each => each.Name == jack).Id}";
+    private static string Jack(House house, string device, string jack) =>
+        $"#jack-{house.Device(device).Jacks.First(each => each.Name == jack).Id}";
 
     private static List<string> Wiring(Studio studio) =>
-        [.. studio.Cables.Select(cable => $"{studio.FindJack(cable.From)!.Value.Device.Name} {studio.FindJack(cable.From)!.Value.Jack.Name} → {studio.FindJack(cable.To)!.Value.Device.Name} {studio.FindJack(cable.To)!.Value.Jack.Name}").Order()];
+        [
+            .. studio
+                .Cables.Select(cable =>
+                    $"{studio.FindJack(cable.From)!.Value.Device.Name} {studio.FindJack(cable.From)!.Value.Jack.Name} → "
+                    + $"{studio.FindJack(cable.To)!.Value.Device.Name} {studio.FindJack(cable.To)!.Value.Jack.Name}"
+                )
+                .Order(),
+        ];
 
     private void Line(string line)
     {
@@ -28,25 +36,45 @@ public sealed class GearBrowserTests(Window window) : IClassFixture<Window>
         house.Desk.Open(house.Desk.Studios.First(studio => studio.Name == "Werkbank").Id);
         window.Go(house, "/gear");
         var presses = 0;
-        foreach (var (unit, line) in new[]
-        {
-            ("weiher-4x4", "Weiher 4×4, interface"), ("amsel-61", "Amsel 61, keyboard controller, channel 1"), ("kies", "Kies, pads, channel 10"),
-            ("faecher", "Fächer, expressive surface"), ("halm", "Halm, breath controller, channel 4"), ("bandhaus", "Bandhaus, application"),
-            ("himmel", "Himmel, display, channel 16"), ("wolke", "Wolke, tablet"),
-        })
+        foreach (
+            var (unit, line) in new[]
+            {
+                ("weiher-4x4", "Weiher 4×4, interface"),
+                ("amsel-61", "Amsel 61, keyboard controller, channel 1"),
+                ("kies", "Kies, pads, channel 10"),
+                ("faecher", "Fächer, expressive surface"),
+                ("halm", "Halm, breath controller, channel 4"),
+                ("bandhaus", "Bandhaus, application"),
+                ("himmel", "Himmel, display, channel 16"),
+                ("wolke", "Wolke, tablet"),
+            }
+        )
         {
             window.Press($"#new-{unit}");
             presses++;
-            window.Until(() => window.Script<string?>("return document.querySelector('.line [name=unit]').value") == unit, "its place in the line");
+            window.Until(
+                () => window.Script<string?>("return document.querySelector('.line [name=unit]').value") == unit,
+                "its place in the line"
+            );
             Line(line);
         }
-        foreach (var line in (string[])["Tritt 13, pedals, on Weiher 1, channel 2", "Brandung, keyboard with sound, on Weiher 3, channel 3", "Zinn, sound module, on Weiher 2, channels 5-6",
-            "Paukenkiste, drum module, on Zinn THRU, channel 10", "Uhrwerk, clock, on Weiher 4"]) Line(line);
+        foreach (
+            var line in (string[])
+                [
+                    "Tritt 13, pedals, on Weiher 1, channel 2",
+                    "Brandung, keyboard with sound, on Weiher 3, channel 3",
+                    "Zinn, sound module, on Weiher 2, channels 5-6",
+                    "Paukenkiste, drum module, on Zinn THRU, channel 10",
+                    "Uhrwerk, clock, on Weiher 4",
+                ]
+        )
+            Line(line);
         var dome = DemoStudio.Create();
         Assert.Equal(Wiring(dome), Wiring(house.Studio));
         Assert.Equal(
             dome.Ports.Where(port => port.Device.Kind != DeviceKind.VirtualPort).Select(port => port.Tag).Order(),
-            house.Studio.Ports.Select(port => port.Tag).Order());
+            house.Studio.Ports.Select(port => port.Tag).Order()
+        );
         Assert.Equal(8, presses);
 
         // Behind its back everything is plugged in elsewhere: it is itself all the same, and plays.
@@ -70,7 +98,12 @@ public sealed class GearBrowserTests(Window window) : IClassFixture<Window>
         window.Until(() => house.Studio.Sources.Any(port => port.Tag == "2 · from Zinn"), "Zinn on IN 2");
         window.Until(() => !window.Has(Jack(house, "Zinn", "OUT") + ".loose-end"), "the loose end gone");
 
-        new Actions(window.Driver).ClickAndHold(window.Find(Jack(house, "Brandung", "THRU"))).MoveByOffset(-100, 10).MoveToElement(window.Find(Jack(house, "Weiher 4×4", "OUT 1"))).Release().Perform();
+        new Actions(window.Driver)
+            .ClickAndHold(window.Find(Jack(house, "Brandung", "THRU")))
+            .MoveByOffset(-100, 10)
+            .MoveToElement(window.Find(Jack(house, "Weiher 4×4", "OUT 1")))
+            .Release()
+            .Perform();
         window.Until(() => window.Text("#cannot").Contains("both send", StringComparison.Ordinal), "why it cannot be");
 
         window.Script<object?>($"document.querySelector('{Jack(house, "Weiher 4×4", "IN 2")}').focus()");
@@ -109,8 +142,14 @@ public sealed class GearBrowserTests(Window window) : IClassFixture<Window>
         window.Until(() => house.Studio.Ports.Count(port => !port.Port.On) == 1 && window.Has("#step-next"), "one port off");
         var first = house.Studio.Ports.First(port => !port.Port.On).Id;
         window.Key("x");
-        window.Until(() => house.Studio.Ports.Count(port => !port.Port.On) == 1 && house.Studio.FindPort(first)!.Value.Port.On, "the next one off");
-        window.Until(() => window.Text(".answers h2").Length > 0 && !window.Text(".answers h2").Contains("Amsel 61", StringComparison.Ordinal), "the page showing it");
+        window.Until(
+            () => house.Studio.Ports.Count(port => !port.Port.On) == 1 && house.Studio.FindPort(first)!.Value.Port.On,
+            "the next one off"
+        );
+        window.Until(
+            () => window.Text(".answers h2").Length > 0 && !window.Text(".answers h2").Contains("Amsel 61", StringComparison.Ordinal),
+            "the page showing it"
+        );
         window.Key(Keys.Escape);
         window.Until(() => house.Studio.Ports.All(port => port.Port.On), "all on again");
     }
@@ -123,13 +162,19 @@ public sealed class GearBrowserTests(Window window) : IClassFixture<Window>
         window.Key("b");
         window.Press("[data-play='kies']");
         window.Hold("[data-player='kies'] [data-key='40']");
-        window.Until(() => window.Text("[data-heard='paukenkiste'] [data-held-keys]").Contains("E1", StringComparison.Ordinal), "the pad on Paukenkiste");
+        window.Until(
+            () => window.Text("[data-heard='paukenkiste'] [data-held-keys]").Contains("E1", StringComparison.Ordinal),
+            "the pad on Paukenkiste"
+        );
         Assert.Contains("E1", window.Text("[data-heard='himmel'] [data-held-keys]"), StringComparison.Ordinal);
         window.LetGo();
         window.Until(() => window.Text("[data-heard='paukenkiste'] [data-held-keys]") == "nothing held", "let go");
         window.Press("[data-play='faecher']");
         window.Hold("[data-player='faecher'] .surface");
-        window.Until(() => window.Text("[data-heard='wolke'] [data-held-keys]").Contains("2:F#3", StringComparison.Ordinal), "a finger on a channel of its own");
+        window.Until(
+            () => window.Text("[data-heard='wolke'] [data-held-keys]").Contains("2:F#3", StringComparison.Ordinal),
+            "a finger on a channel of its own"
+        );
         window.LetGo();
         window.Until(() => window.Text("[data-heard='wolke'] [data-held-keys]") == "nothing held", "lifted");
         window.Press("[data-player='faecher'] [data-style='Hold']");

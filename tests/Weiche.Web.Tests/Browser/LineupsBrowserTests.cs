@@ -20,10 +20,16 @@ public sealed class LineupsBrowserTests(Window window) : IClassFixture<Window>
         var dusk = house.Studio.Lineups[0].Id;
         var row = window.Find($"#place-{halm}-{dusk}").GetAttribute("data-place")!.Split(':')[0];
         window.Driver.ExecuteScript("document.querySelector('[data-place=\"0:0\"]').focus()");
-        for (var i = 0; i < int.Parse(row, null); i++) window.Key(Keys.ArrowDown);
+        for (var i = 0; i < int.Parse(row, null); i++)
+            window.Key(Keys.ArrowDown);
         window.Key(" ");
         window.Until(() => house.Studio.FindRoute(halm)!.Duty.IsOn(dusk), "Halm in Dusk");
-        window.Until(() => window.Find($"#place-{halm}-{dusk}").GetAttribute("aria-pressed") == "true" && window.Script<bool>($"return document.activeElement.id === 'place-{halm}-{dusk}'"), "the place, still in hand");
+        window.Until(
+            () =>
+                window.Find($"#place-{halm}-{dusk}").GetAttribute("aria-pressed") == "true"
+                && window.Script<bool>($"return document.activeElement.id === 'place-{halm}-{dusk}'"),
+            "the place, still in hand"
+        );
         // A key is down in Star field: it rings on in Dawn, and ends with its own end.
         var (amsel, tritt) = (house.StandIn("Amsel 61").Player!, house.StandIn("Tritt 13").Player!);
         amsel.Press("hand", 50, 90);

@@ -24,21 +24,32 @@ public sealed class PlanBrowserTests(Window window) : IClassFixture<Window>
         // The cursor is set down in the upper left corner and goes on from there.
         window.Key(Keys.ArrowUp);
         var (row, column) = (rows.FindIndex(port => port.Name == "Brandung"), columns.FindIndex(port => port.Name == "Himmel"));
-        for (var i = 0; i < row; i++) window.Key(Keys.ArrowDown);
-        for (var i = 0; i < column; i++) window.Key(Keys.ArrowRight);
+        for (var i = 0; i < row; i++)
+            window.Key(Keys.ArrowDown);
+        for (var i = 0; i < column; i++)
+            window.Key(Keys.ArrowRight);
         Assert.Equal("Brandung → Himmel: no route", window.Text("#grid-say"));
         window.Key(" ");
-        window.Until(() => house.Studio.Routes.Any(route => route.From == house.From("Brandung") && route.To == house.To("Himmel")), "the route");
+        window.Until(
+            () => house.Studio.Routes.Any(route => route.From == house.From("Brandung") && route.To == house.To("Himmel")),
+            "the route"
+        );
         window.Until(() => window.Text("#grid-say") == "Brandung → Himmel: on", "the place said");
         var before = house.Studio.Routes.Length;
         new Actions(window.Driver).KeyDown(Keys.Shift).SendKeys(Keys.ArrowDown).SendKeys(Keys.ArrowRight).KeyUp(Keys.Shift).Perform();
         Assert.Equal("4 places: Space lays or switches them all.", window.Text("#grid-say"));
         window.Key(" ");
         window.Until(() => house.Studio.Routes.Length > before, "more routes");
-        window.Until(() => window.Find("#undo").GetAttribute("title")!.StartsWith("Undo: Lay Brandung → keys to stars", StringComparison.Ordinal), "undo named");
+        window.Until(
+            () => window.Find("#undo").GetAttribute("title")!.StartsWith("Undo: Lay Brandung → keys to stars", StringComparison.Ordinal),
+            "undo named"
+        );
         window.Key("u");
         window.Until(() => house.Studio.Routes.Length == before, "all that was laid undone");
-        window.Until(() => window.Text("#link-state").StartsWith("Undone: Lay Brandung → keys to stars", StringComparison.Ordinal), "what was undone");
+        window.Until(
+            () => window.Text("#link-state").StartsWith("Undone: Lay Brandung → keys to stars", StringComparison.Ordinal),
+            "what was undone"
+        );
         window.Key("u");
         window.Until(() => house.Studio.Routes.Length == before - 1, "the first undone");
         window.Key("r");
@@ -57,9 +68,15 @@ public sealed class PlanBrowserTests(Window window) : IClassFixture<Window>
         window.Until(() => window.Script<string>("return document.activeElement.id") == "relay-to", "where it goes");
         var version = house.Desk.State.Version;
         window.Key("H");
-        window.Until(() => window.Script<string>("return document.activeElement.selectedOptions[0].textContent") == "Himmel", "Himmel chosen");
+        window.Until(
+            () => window.Script<string>("return document.activeElement.selectedOptions[0].textContent") == "Himmel",
+            "Himmel chosen"
+        );
         window.Key(Keys.Escape);
-        window.Until(() => window.Script<string>("return document.getElementById('relay-to').selectedOptions[0].textContent") == "Brandung", "as it was");
+        window.Until(
+            () => window.Script<string>("return document.getElementById('relay-to').selectedOptions[0].textContent") == "Brandung",
+            "as it was"
+        );
         window.Driver.ExecuteScript("document.getElementById('relay-to').focus()");
         window.Key("H");
         Assert.Equal(version, house.Desk.State.Version);
@@ -77,7 +94,10 @@ public sealed class PlanBrowserTests(Window window) : IClassFixture<Window>
         other.Go(house, "/plan?view=departures");
         window.Key("o");
         other.Until(() => other.Text($"#track-{route} .count") == "off", "off in the other window");
-        other.Until(() => other.Find("#undo").GetAttribute("title") == "Undo: Switch Amsel 61 → Brandung off (u)", "undo named in the other window");
+        other.Until(
+            () => other.Find("#undo").GetAttribute("title") == "Undo: Switch Amsel 61 → Brandung off (u)",
+            "undo named in the other window"
+        );
         other.KeyDown("KeyZ", "u");
         other.KeyUp("KeyZ", "u");
         window.Until(() => window.Text("#route-switch").StartsWith("On", StringComparison.Ordinal), "on again here");
@@ -104,14 +124,22 @@ public sealed class PlanBrowserTests(Window window) : IClassFixture<Window>
         // A frame from the empty ground around both rows.
         var boxes = new[] { one, other }.Select(id => window.Find($"#track-{id} .sign").Location.Y).Order().ToList();
         var x = window.Find($"#track-{one} .sign").Location.X;
-        new Actions(window.Driver).MoveToLocation(x - 6, boxes[0] - 5).ClickAndHold().MoveToLocation(x + 300, boxes[1] + 24).Release().Perform();
+        new Actions(window.Driver)
+            .MoveToLocation(x - 6, boxes[0] - 5)
+            .ClickAndHold()
+            .MoveToLocation(x + 300, boxes[1] + 24)
+            .Release()
+            .Perform();
         window.Until(() => window.Text(".many-head h2") == "2 routes", "two in the frame");
 
         window.Key("/");
         window.Key("himmel");
         window.Until(() => window.Text("#find-matches").Contains("Choose all 2 routes", StringComparison.Ordinal), "what is found");
         window.Press("#find-matches .match:last-child");
-        window.Until(() => window.Has($"#track-{house.Route("Tritt 13", "Himmel").Id}.chosen") && !window.Has($"#track-{one}.chosen"), "those found are chosen");
+        window.Until(
+            () => window.Has($"#track-{house.Route("Tritt 13", "Himmel").Id}.chosen") && !window.Has($"#track-{one}.chosen"),
+            "those found are chosen"
+        );
         window.Key("/");
         window.Key("brandung" + Keys.Enter);
         window.Until(() => window.Text("#unfocus").StartsWith("Only Brandung", StringComparison.Ordinal), "Brandung alone");
@@ -119,9 +147,11 @@ public sealed class PlanBrowserTests(Window window) : IClassFixture<Window>
         void Press(string css, bool shift)
         {
             var act = new Actions(window.Driver).MoveToElement(window.Find(css));
-            if (shift) act.KeyDown(Keys.Shift);
+            if (shift)
+                act.KeyDown(Keys.Shift);
             act.Click();
-            if (shift) act.KeyUp(Keys.Shift);
+            if (shift)
+                act.KeyUp(Keys.Shift);
             act.Perform();
         }
     }
@@ -164,7 +194,12 @@ public sealed class PlanBrowserTests(Window window) : IClassFixture<Window>
         window.Go(house, $"/plan?route={route}");
         window.Press("#add-keys");
         window.Until(() => window.Has("[data-map-key='60']"), "the keys");
-        new Actions(window.Driver).MoveToElement(window.Find("[data-map-key='60']")).ClickAndHold().MoveToElement(window.Find("[data-map-key='71']")).Release().Perform();
+        new Actions(window.Driver)
+            .MoveToElement(window.Find("[data-map-key='60']"))
+            .ClickAndHold()
+            .MoveToElement(window.Find("[data-map-key='71']"))
+            .Release()
+            .Perform();
         window.Until(() => KeysOf(house, route) is { Lowest: 60, Highest: 71 }, "C3 to B3");
         window.Until(() => window.Find("#rule-1").GetAttribute("value") == "C3 – B3", "the field");
         window.Press("#play-keys-1");
@@ -173,17 +208,32 @@ public sealed class PlanBrowserTests(Window window) : IClassFixture<Window>
         house.StandIn("Amsel 61").Player!.Press("me", 48, 90);
         window.Until(() => KeysOf(house, route) is { Lowest: 48, Highest: 55 }, "C2 to G2");
 
-        if (window.Has(".stage.add.folded")) window.Press(".stage.add .unfold");
+        if (window.Has(".stage.add.folded"))
+            window.Press(".stage.add .unfold");
         window.Press("#add-velocity");
         window.Until(() => window.Has("[data-velocity-stage] svg"), "the curve");
         // What was played last is seen as dots.
         window.Until(() => window.Has("[data-velocity-dots] circle"), "the dots");
         var svg = window.Find("[data-velocity-stage] svg");
         var box = svg.Size;
-        new Actions(window.Driver).MoveToElement(svg, -box.Width / 2 + 6, 0).ClickAndHold().MoveByOffset(box.Width / 3, 0).MoveByOffset(box.Width / 3, 0).MoveByOffset(box.Width / 4, 0).Release().Perform();
-        window.Until(() => house.Studio.FindRoute(route)!.Stages[^1] is VelocityStage drawn && Math.Abs(drawn.Bend(10) - drawn.Bend(110)) < 8 && Math.Abs(drawn.Bend(64) - 64) < 12, "all about as hard");
+        new Actions(window.Driver)
+            .MoveToElement(svg, -box.Width / 2 + 6, 0)
+            .ClickAndHold()
+            .MoveByOffset(box.Width / 3, 0)
+            .MoveByOffset(box.Width / 3, 0)
+            .MoveByOffset(box.Width / 4, 0)
+            .Release()
+            .Perform();
+        window.Until(
+            () =>
+                house.Studio.FindRoute(route)!.Stages[^1] is VelocityStage drawn
+                && Math.Abs(drawn.Bend(10) - drawn.Bend(110)) < 8
+                && Math.Abs(drawn.Bend(64) - 64) < 12,
+            "all about as hard"
+        );
 
-        if (window.Has(".stage-keys.folded")) window.Press(".stage-keys .unfold");
+        if (window.Has(".stage-keys.folded"))
+            window.Press(".stage-keys .unfold");
         window.Press("#stageon-1-off");
         window.Until(() => house.Studio.FindRoute(route)!.Stages[1] is OffStage, "the zone switched off");
         window.Until(() => window.Has(".stage.aside"), "seen as off");
@@ -197,12 +247,25 @@ public sealed class PlanBrowserTests(Window window) : IClassFixture<Window>
         await using var house = await House.Open(dome: true);
         var route = house.Route("Amsel 61", "Zinn");
         window.Go(house, $"/plan?route={route.Id}");
-        window.Driver.ExecuteScript("document.querySelector('.board').scrollTop = 60; window.tracks = document.querySelector('.tracks'); window.other = document.querySelector('#track-" + house.Route("Fächer", "Wolke").Id + "')");
+        window.Driver.ExecuteScript(
+            "document.querySelector('.board').scrollTop = 60; window.tracks = document.querySelector('.tracks'); window.other = "
+                + "document.querySelector('#track-"
+                + house.Route("Fächer", "Wolke").Id
+                + "')"
+        );
         window.Press("#step-up-1");
         window.Until(() => house.Studio.FindRoute(route.Id)!.Stages[1] is TransposeStage { Semitones: -11 }, "a semitone up");
         window.Until(() => window.Text($"#track-{route.Id} .sign[data-sign='{route.Id}:1'] text") == "−11", "the sign");
-        Assert.True(window.Script<bool>("return !document.querySelector('.stage-transpose').matches('.folded') && document.querySelector('.stage-keys').matches('.folded') && document.querySelector('.board').scrollTop === 60"));
-        Assert.True(window.Script<bool>("return window.tracks.isConnected && window.other.isConnected"), "what did not change is as it was");
+        Assert.True(
+            window.Script<bool>(
+                "return !document.querySelector('.stage-transpose').matches('.folded') && "
+                    + "document.querySelector('.stage-keys').matches('.folded') && document.querySelector('.board').scrollTop === 60"
+            )
+        );
+        Assert.True(
+            window.Script<bool>("return window.tracks.isConnected && window.other.isConnected"),
+            "what did not change is as it was"
+        );
         Assert.Equal("step-up-1", window.Script<string>("return document.activeElement.id"));
         // Laid out otherwise, the whole picture is a new one.
         window.Press("#route-remove");

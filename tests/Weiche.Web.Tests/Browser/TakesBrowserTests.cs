@@ -4,7 +4,8 @@ using Weiche.Files;
 
 namespace Weiche.Web.Tests.Browser;
 
-/// <summary>Takes in a real browser: kept by one key, dragged over, tidied and taken back, a file dropped, played and stopped, recorded in two windows.</summary>
+/// <summary>Takes in a real browser: kept by one key, dragged over, tidied and taken back, a file dropped, played and stopped, recorded in
+/// two windows.</summary>
 public sealed class TakesBrowserTests(Window window) : IClassFixture<Window>
 {
     [Fact]
@@ -22,16 +23,27 @@ public sealed class TakesBrowserTests(Window window) : IClassFixture<Window>
         window.Key("w");
         window.Until(() => window.Text("#link-state").StartsWith("Kept as “Take 1”", StringComparison.Ordinal), "what was kept");
         window.Key("6");
-        window.Until(() => window.Has(".take-card.chosen") && window.Text("#part-count").StartsWith("8 notes", StringComparison.Ordinal), "the notes of the take");
-        Assert.Contains("strip-0", window.Script<string>("return document.querySelector('.reel-picture rect').getAttribute('class')"), StringComparison.Ordinal);
+        window.Until(
+            () => window.Has(".take-card.chosen") && window.Text("#part-count").StartsWith("8 notes", StringComparison.Ordinal),
+            "the notes of the take"
+        );
+        Assert.Contains(
+            "strip-0",
+            window.Script<string>("return document.querySelector('.reel-picture rect').getAttribute('class')"),
+            StringComparison.Ordinal
+        );
         // On the reel a part is chosen by dragging and kept.
-        window.Script<object?>("""
+        window.Script<object?>(
+            """
             const reel = document.getElementById('reel'), box = reel.getBoundingClientRect();
-            const at = (what, part) => reel.dispatchEvent(new PointerEvent(what, { bubbles: true, button: 0, pointerId: 1, clientX: box.left + box.width * part, clientY: box.top + 9 }));
+            const where = (part) => ({ clientX: box.left + box.width * part, clientY: box.top + 9 });
+            const event = (what, part) => new PointerEvent(what, { bubbles: true, button: 0, pointerId: 1, ...where(part) });
+            const at = (what, part) => reel.dispatchEvent(event(what, part));
             reel.setPointerCapture = () => {};
             at('pointerdown', 0.9); at('pointermove', 0.95); at('pointermove', 1); at('pointerup', 1);
             return null
-            """);
+            """
+        );
         window.Until(() => window.Script<bool>("return !document.getElementById('keep-part').hidden"), "the part to keep");
         window.Press("#keep-part");
         window.Until(() => house.Shelf.All().Count == 2, "the second take");
@@ -44,7 +56,11 @@ public sealed class TakesBrowserTests(Window window) : IClassFixture<Window>
         await using var house = await House.Open(dome: true);
         window.Go(house, "/takes");
         Drop("late.mid", StandardMidiFile.WriteTake(Late(), "late"));
-        window.Until(() => window.Text(".take-card.chosen b") == "late" && window.Text("#part-count").StartsWith("16 notes", StringComparison.Ordinal), "the file as a take");
+        window.Until(
+            () =>
+                window.Text(".take-card.chosen b") == "late" && window.Text("#part-count").StartsWith("16 notes", StringComparison.Ordinal),
+            "the file as a take"
+        );
         // By keys alone: two bars are chosen, looked at and tidied.
         window.Find("#take-canvas").SendKeys(Keys.Shift + Keys.ArrowRight + Keys.ArrowRight);
         window.Until(() => window.Text("#part-title") == "Bars 1 to 2", "two bars");
@@ -56,7 +72,10 @@ public sealed class TakesBrowserTests(Window window) : IClassFixture<Window>
         window.Key(Keys.Escape);
         window.Script<object?>("document.activeElement.blur(); return null");
         window.Key("u");
-        window.Until(() => house.Shelf.Open(house.Shelf.Chosen!.Value, out var open) is null && open!.Row.Place == 0, "that it is taken back");
+        window.Until(
+            () => house.Shelf.Open(house.Shelf.Chosen!.Value, out var open) is null && open!.Row.Place == 0,
+            "that it is taken back"
+        );
         // What is no file is refused with a sentence, and nothing is added.
         Drop("odd.mid", [1, 2, 3]);
         window.Until(() => window.Text("#takes-problem").StartsWith("odd.mid", StringComparison.Ordinal), "the sentence");
@@ -74,7 +93,10 @@ public sealed class TakesBrowserTests(Window window) : IClassFixture<Window>
         window.Key(" ");
         window.Until(() => window.Has("#use-own"), "that a port of its own is offered");
         window.Press("#use-own");
-        window.Until(() => house.Desk.Junction.Played.Plays && window.Text("#take-play").Contains("Stop", StringComparison.Ordinal), "that it plays");
+        window.Until(
+            () => house.Desk.Junction.Played.Plays && window.Text("#take-play").Contains("Stop", StringComparison.Ordinal),
+            "that it plays"
+        );
         window.Until(() => window.Text("#take-where").StartsWith("bar ", StringComparison.Ordinal), "where it is");
         window.Script<object?>("document.activeElement.blur(); return null");
         window.Key(" ");
@@ -103,7 +125,12 @@ public sealed class TakesBrowserTests(Window window) : IClassFixture<Window>
         window.Until(() => window.Has("#take-canvas"), "Takes");
         var comet = house.Shelf.All().First(row => row.Name == "Comet, first go").Id;
         window.Press($"#take-{comet}");
-        window.Until(() => window.Text(".take-card.chosen b") == "Comet, first go" && window.Text("#part-count").StartsWith("265 notes", StringComparison.Ordinal), "the comet");
+        window.Until(
+            () =>
+                window.Text(".take-card.chosen b") == "Comet, first go"
+                && window.Text("#part-count").StartsWith("265 notes", StringComparison.Ordinal),
+            "the comet"
+        );
         window.Find("#take-canvas").SendKeys(Keys.Shift + Keys.ArrowRight + Keys.ArrowRight);
         window.Press("#tidy-look");
         window.Press("#tidy-do");
@@ -113,15 +140,23 @@ public sealed class TakesBrowserTests(Window window) : IClassFixture<Window>
         window.Until(() => window.Script<bool>("return document.getElementById('take-undo').disabled"), "that it is taken back");
         window.Press("#split-channels");
         window.Until(() => window.Text("#track-1") == "Fächer ch 2", "the channels");
-        var file = await house.Client.GetByteArrayAsync(window.Script<string>("return document.getElementById('out-mid').getAttribute('href')"));
+        var file = await house.Client.GetByteArrayAsync(
+            window.Script<string>("return document.getElementById('out-mid').getAttribute('href')")
+        );
         Assert.Contains("Fächer ch 2", StandardMidiFile.ReadTake(file).Tracks.Select(track => track.Name));
         window.Script<object?>("document.activeElement.blur(); return null");
         window.Key(" ");
-        window.Until(() => house.StandIn("Brandung").Listener!.Heard.Held.Any() || house.StandIn("Zinn").Listener!.Heard.Held.Any(), "that it is heard");
+        window.Until(
+            () => house.StandIn("Brandung").Listener!.Heard.Held.Any() || house.StandIn("Zinn").Listener!.Heard.Held.Any(),
+            "that it is heard"
+        );
         window.Until(() => window.Text("#take-play").Contains("Stop", StringComparison.Ordinal), "that it can be stopped");
         window.Script<object?>("document.activeElement.blur(); return null");
         window.Key(" ");
-        window.Until(() => !house.StandIn("Brandung").Listener!.Heard.Held.Any() && !house.StandIn("Zinn").Listener!.Heard.Held.Any(), "silence");
+        window.Until(
+            () => !house.StandIn("Brandung").Listener!.Heard.Held.Any() && !house.StandIn("Zinn").Listener!.Heard.Held.Any(),
+            "silence"
+        );
         window.Press("#rehearse-all");
         window.Until(() => window.Has("#rehearsed-all td"), "what becomes of all takes");
         window.Press("#rehearsed-box form button");
@@ -143,32 +178,62 @@ public sealed class TakesBrowserTests(Window window) : IClassFixture<Window>
         Drop("late.mid", StandardMidiFile.WriteTake(Late(), "late"));
         window.Until(() => window.Text("#part-count").Length > 0, "the take");
         Assert.Equal(0, window.Script<long>("return Math.max(0, document.documentElement.scrollWidth - innerWidth)"));
-        if (width == 1280) Assert.Equal(0, window.Script<long>("const m = document.getElementById('main'); return Math.max(0, m.scrollHeight - m.clientHeight)"));
-        Assert.Equal("", window.Script<string>("""
-            const out = [...document.querySelectorAll('.tool')].filter((tool) => [...tool.querySelectorAll('.button, .field, .pick-box')].some((each) => each.getBoundingClientRect().right > tool.getBoundingClientRect().right + 1));
-            return out.map((tool) => tool.querySelector('h3').textContent).join(', ')
-            """));
+        if (width == 1280)
+            Assert.Equal(
+                0,
+                window.Script<long>("const m = document.getElementById('main'); return Math.max(0, m.scrollHeight - m.clientHeight)")
+            );
+        Assert.Equal(
+            "",
+            window.Script<string>(
+                """
+                const right = (element) => element.getBoundingClientRect().right;
+                const out = [...document.querySelectorAll('.tool')]
+                  .filter((tool) => [...tool.querySelectorAll('.button, .field, .pick-box')].some((each) => right(each) > right(tool) + 1));
+                return out.map((tool) => tool.querySelector('h3').textContent).join(', ')
+                """
+            )
+        );
         window.Resize(1280, 800);
         window.Dark(false);
     }
 
     /// <summary>A take of four bars, each note a little late.</summary>
-    private static Take Late() => new()
-    {
-        Tracks = [new TakeTrack("keys")],
-        Events = [.. Enumerable.Range(0, 16).SelectMany(beat => new[]
+    private static Take Late() =>
+        new()
         {
-            new TakeEvent(new Core.Midi.MidiSpan(beat * 500_000 + 30_000), 0, Core.Midi.MidiMessage.FromBytes(0x90, 60 + beat % 8, 80)),
-            new TakeEvent(new Core.Midi.MidiSpan(beat * 500_000 + 330_000), 0, Core.Midi.MidiMessage.FromBytes(0x80, 60 + beat % 8, 0)),
-        })],
-        Length = new Core.Midi.MidiSpan(8_000_000),
-    };
+            Tracks = [new TakeTrack("keys")],
+            Events =
+            [
+                .. Enumerable
+                    .Range(0, 16)
+                    .SelectMany(beat =>
+                        new[]
+                        {
+                            new TakeEvent(
+                                new Core.Midi.MidiSpan(beat * 500_000 + 30_000),
+                                0,
+                                Core.Midi.MidiMessage.FromBytes(0x90, 60 + beat % 8, 80)
+                            ),
+                            new TakeEvent(
+                                new Core.Midi.MidiSpan(beat * 500_000 + 330_000),
+                                0,
+                                Core.Midi.MidiMessage.FromBytes(0x80, 60 + beat % 8, 0)
+                            ),
+                        }
+                    ),
+            ],
+            Length = new Core.Midi.MidiSpan(8_000_000),
+        };
 
-    private void Drop(string name, byte[] bytes) => window.Script<object?>($$"""
-        const bytes = Uint8Array.from(atob("{{Convert.ToBase64String(bytes)}}"), (letter) => letter.charCodeAt(0));
-        const data = new DataTransfer();
-        data.items.add(new File([bytes], "{{name}}"));
-        document.querySelector('.take').dispatchEvent(new DragEvent('drop', { bubbles: true, cancelable: true, dataTransfer: data }));
-        return null
-        """);
+    private void Drop(string name, byte[] bytes) =>
+        window.Script<object?>(
+            $$"""
+            const bytes = Uint8Array.from(atob("{{Convert.ToBase64String(bytes)}}"), (letter) => letter.charCodeAt(0));
+            const data = new DataTransfer();
+            data.items.add(new File([bytes], "{{name}}"));
+            document.querySelector('.take').dispatchEvent(new DragEvent('drop', { bubbles: true, cancelable: true, dataTransfer: data }));
+            return null
+            """
+        );
 }

@@ -10,8 +10,16 @@ public sealed class Window : IDisposable
 {
     private static readonly string[] Flags =
     [
-        "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-        "--disable-component-update", "--disable-sync", "--window-size=1280,800", "--force-device-scale-factor=1",
+        "--headless=new",
+        "--no-sandbox",
+        "--disable-gpu",
+        "--disable-quic",
+        "--no-first-run",
+        "--disable-background-networking",
+        "--disable-component-update",
+        "--disable-sync",
+        "--window-size=1280,800",
+        "--force-device-scale-factor=1",
     ];
 
     public Window()
@@ -28,16 +36,29 @@ public sealed class Window : IDisposable
 
     public void Dispose() => Driver.Dispose();
 
-    public void Resize(int width, int height) => Driver.ExecuteCdpCommand(
-        "Emulation.setDeviceMetricsOverride",
-        new Dictionary<string, object?> { ["width"] = width, ["height"] = height, ["deviceScaleFactor"] = 1, ["mobile"] = false });
+    public void Resize(int width, int height) =>
+        Driver.ExecuteCdpCommand(
+            "Emulation.setDeviceMetricsOverride",
+            new Dictionary<string, object?>
+            {
+                ["width"] = width,
+                ["height"] = height,
+                ["deviceScaleFactor"] = 1,
+                ["mobile"] = false,
+            }
+        );
 
-    public void Dark(bool dark) => Driver.ExecuteCdpCommand(
-        "Emulation.setEmulatedMedia",
-        new Dictionary<string, object?>
-        {
-            ["features"] = new object[] { new Dictionary<string, object?> { ["name"] = "prefers-color-scheme", ["value"] = dark ? "dark" : "light" } },
-        });
+    public void Dark(bool dark) =>
+        Driver.ExecuteCdpCommand(
+            "Emulation.setEmulatedMedia",
+            new Dictionary<string, object?>
+            {
+                ["features"] = new object[]
+                {
+                    new Dictionary<string, object?> { ["name"] = "prefers-color-scheme", ["value"] = dark ? "dark" : "light" },
+                },
+            }
+        );
 
     /// <summary>Opens a page and waits until it is live.</summary>
     internal void Go(House house, string path)
@@ -46,13 +67,15 @@ public sealed class Window : IDisposable
         AwaitLive();
     }
 
-    internal void AwaitLive() => Until(() => Script<string?>("return document.documentElement.dataset.link ?? null") == "up", "a live page");
+    internal void AwaitLive() =>
+        Until(() => Script<string?>("return document.documentElement.dataset.link ?? null") == "up", "a live page");
 
     public IWebElement Find(string css) => Driver.FindElement(By.CssSelector(css));
 
     public bool Has(string css) => Driver.FindElements(By.CssSelector(css)).Count > 0;
 
-    public string Text(string css) => Script<string?>($"return document.querySelector({JsonSerializer.Serialize(css)})?.textContent ?? null")?.Trim() ?? "";
+    public string Text(string css) =>
+        Script<string?>($"return document.querySelector({JsonSerializer.Serialize(css)})?.textContent ?? null")?.Trim() ?? "";
 
     public T Script<T>(string script) => (T)Driver.ExecuteScript(script)!;
 
@@ -81,15 +104,19 @@ public sealed class Window : IDisposable
     public void KeyUp(string code, string key) => Driver.ExecuteCdpCommand("Input.dispatchKeyEvent", KeyEvent("keyUp", code, key));
 
     /// <summary>Writes down everything that lights up from now on; asked for with <see cref="HasLit"/>.</summary>
-    public void WatchLamps() => Driver.ExecuteScript("""
-        window.litSeen = new Set();
-        new MutationObserver((changes) => {
-          for (const { target } of changes) {
-            if (!target.classList.contains("lit") && !target.classList.contains("stopping")) continue;
-            window.litSeen.add(target.dataset.lamps ? `lamp ${target.dataset.lamps}` : target.dataset.track ? `track ${target.dataset.track}` : `sign ${target.dataset.sign}`);
-          }
-        }).observe(document.body, { subtree: true, attributes: true, attributeFilter: ["class"] });
-        """);
+    public void WatchLamps() =>
+        Driver.ExecuteScript(
+            """
+            window.litSeen = new Set();
+            new MutationObserver((changes) => {
+              for (const { target } of changes) {
+                if (!target.classList.contains("lit") && !target.classList.contains("stopping")) continue;
+                const { lamps, track, sign } = target.dataset;
+                window.litSeen.add(lamps ? `lamp ${lamps}` : track ? `track ${track}` : `sign ${sign}`);
+              }
+            }).observe(document.body, { subtree: true, attributes: true, attributeFilter: ["class"] });
+            """
+        );
 
     public bool HasLit(string what) => Script<bool>($"return window.litSeen.has({JsonSerializer.Serialize(what)})");
 
@@ -100,7 +127,8 @@ public sealed class Window : IDisposable
         {
             try
             {
-                if (isSo()) return;
+                if (isSo())
+                    return;
             }
             catch (WebDriverException)
             {
@@ -108,35 +136,58 @@ public sealed class Window : IDisposable
             }
             Thread.Sleep(25);
         }
-        Assert.Fail($"This never came to be: {what}. The page says: {Text("#plan-say")} {Text("[role=alert]")} {Text("#link-state")} The console says: {string.Join(' ', Errors())} Last asked for: {string.Join(' ', LastAsked())}");
+        Assert.Fail(
+            $"This never came to be: {what}. The page says: {Text("#plan-say")} {Text("[role=alert]")} {Text("#link-state")} The "
+                + $"console says: {string.Join(' ', Errors())} Last asked for: {string.Join(' ', LastAsked())}"
+        );
     }
 
     /// <summary>What the browser did last: requests, answers, and what went over the live connection.</summary>
-    private IEnumerable<string> LastAsked() => Network()
-        .TakeLast(40)
-        .Select(message => $"{message.GetProperty("method").GetString()![8..]} {(message.GetProperty("params").TryGetProperty("request", out var request) && request.TryGetProperty("url", out var address) ? address.GetString() : "")}");
+    private IEnumerable<string> LastAsked() =>
+        Network()
+            .TakeLast(40)
+            .Select(message =>
+                $"{message.GetProperty("method").GetString()![8..]} "
+                + $"{(message.GetProperty("params").TryGetProperty("request", out var request) && request.TryGetProperty("url", out var address) ? address.GetString() : "")}"
+            );
 
     /// <summary>What the browser wrote down about the network since it was last asked.</summary>
-    private IEnumerable<JsonElement> Network() => Driver.Manage().Logs.GetLog("performance")
-        .Select(entry => JsonDocument.Parse(entry.Message).RootElement.GetProperty("message"))
-        .Where(message => message.GetProperty("method").GetString()!.StartsWith("Network.", StringComparison.Ordinal));
+    private IEnumerable<JsonElement> Network() =>
+        Driver
+            .Manage()
+            .Logs.GetLog("performance")
+            .Select(entry => JsonDocument.Parse(entry.Message).RootElement.GetProperty("message"))
+            .Where(message => message.GetProperty("method").GetString()!.StartsWith("Network.", StringComparison.Ordinal));
 
     /// <summary>The hosts that were asked for anything since the start.</summary>
     public IReadOnlyList<string> HostsAsked() =>
-    [
-        .. Network()
-            .Where(message => message.GetProperty("method").GetString() is "Network.requestWillBeSent" or "Network.webSocketCreated")
-            .Select(message => message.GetProperty("params"))
-            .Select(values => new Uri((values.TryGetProperty("request", out var request) ? request : values).GetProperty("url").GetString()!))
-            .Where(address => address.Scheme is "http" or "https" or "ws" or "wss")
-            .Select(address => address.Host)
-            .Distinct(),
-    ];
+        [
+            .. Network()
+                .Where(message => message.GetProperty("method").GetString() is "Network.requestWillBeSent" or "Network.webSocketCreated")
+                .Select(message => message.GetProperty("params"))
+                .Select(values => new Uri(
+                    (values.TryGetProperty("request", out var request) ? request : values).GetProperty("url").GetString()!
+                ))
+                .Where(address => address.Scheme is "http" or "https" or "ws" or "wss")
+                .Select(address => address.Host)
+                .Distinct(),
+        ];
 
     /// <summary>What the page wrote to its console as an error, refused edits aside.</summary>
     public IReadOnlyList<string> Errors() =>
-        [.. Driver.Manage().Logs.GetLog("browser").Where(entry => entry.Level == LogLevel.Severe && !entry.Message.Contains(" 422 ", StringComparison.Ordinal)).Select(entry => entry.Message)];
+        [
+            .. Driver
+                .Manage()
+                .Logs.GetLog("browser")
+                .Where(entry => entry.Level == LogLevel.Severe && !entry.Message.Contains(" 422 ", StringComparison.Ordinal))
+                .Select(entry => entry.Message),
+        ];
 
     private static Dictionary<string, object?> KeyEvent(string type, string code, string key) =>
-        new() { ["type"] = type, ["code"] = code, ["key"] = key };
+        new()
+        {
+            ["type"] = type,
+            ["code"] = code,
+            ["key"] = key,
+        };
 }

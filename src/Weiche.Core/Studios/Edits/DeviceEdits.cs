@@ -19,9 +19,10 @@ public abstract record DeviceEdit(DeviceId Id) : StudioEdit
     private protected abstract EditResult Change(Studio studio, Device device);
 
     /// <inheritdoc/>
-    public sealed override EditResult Apply(Studio studio) => studio.FindDevice(Id) is { } device
-        ? Change(studio, device)
-        : Refused("That device is gone: it was removed meanwhile. Nothing was changed.");
+    public sealed override EditResult Apply(Studio studio) =>
+        studio.FindDevice(Id) is { } device
+            ? Change(studio, device)
+            : Refused("That device is gone: it was removed meanwhile. Nothing was changed.");
 
     private protected EditResult Refused(string sentence) => EditResult.Refused(Field, sentence);
 
@@ -53,21 +54,37 @@ public sealed record AddRawDevice(string? Name, string? Address, bool Reads = tr
     public override EditResult Apply(Studio studio)
     {
         var name = NameRule.Tidy(Name);
-        if (NameRule.CheckFor(studio, name, null) is { } problem) return EditResult.Refused("raw", problem);
-        if (DeviceRule.CheckAddress(Address) is { } wrong) return EditResult.Refused("raw", wrong);
+        if (NameRule.CheckFor(studio, name, null) is { } problem)
+            return EditResult.Refused("raw", problem);
+        if (DeviceRule.CheckAddress(Address) is { } wrong)
+            return EditResult.Refused("raw", wrong);
         var address = Address!.Trim();
         if (studio.Devices.FirstOrDefault(device => device.Address == address) is { } other)
             return EditResult.Refused("raw", $"{address} is {other.Name} already.");
-        if (!Reads && !Writes) return EditResult.Refused("raw", "Say whether messages come from it, go to it, or both.");
+        if (!Reads && !Writes)
+            return EditResult.Refused("raw", "Say whether messages come from it, go to it, or both.");
         var id = studio.NextId;
         var ports = ImmutableArray.CreateBuilder<Port>();
-        if (Reads) ports.Add(new Port(new PortId(id + 1), PortDirection.Source, "", WireKind.Usb));
-        if (Writes) ports.Add(new Port(new PortId(id + 2), PortDirection.Destination, "", WireKind.Usb));
-        var device = new Device(new DeviceId(id), name, DeviceKind.Raw, ChannelSet.All, ChannelSet.All, false, null, ports.ToImmutable(), address)
+        if (Reads)
+            ports.Add(new Port(new PortId(id + 1), PortDirection.Source, "", WireKind.Usb));
+        if (Writes)
+            ports.Add(new Port(new PortId(id + 2), PortDirection.Destination, "", WireKind.Usb));
+        var device = new Device(
+            new DeviceId(id),
+            name,
+            DeviceKind.Raw,
+            ChannelSet.All,
+            ChannelSet.All,
+            false,
+            null,
+            ports.ToImmutable(),
+            address
+        )
         {
             Known = string.IsNullOrEmpty(Says) ? null : new KnownAs(Says, "", address),
         };
-        if (DeviceRule.Check(device) is { } no) return EditResult.Refused("raw", no);
+        if (DeviceRule.Check(device) is { } no)
+            return EditResult.Refused("raw", no);
         return EditResult.Done(studio with { Devices = studio.Devices.Add(device), NextId = studio.NextId + 3 }, id);
     }
 }
@@ -86,7 +103,8 @@ public sealed record RenameDevice(DeviceId Id, string? Name) : StudioEdit
         if (studio.FindDevice(Id) is not { } device)
             return EditResult.Refused("name", "That device is gone: it was removed meanwhile. Nothing was changed.");
         var name = NameRule.Tidy(Name);
-        if (NameRule.CheckFor(studio, name, Id) is { } problem) return EditResult.Refused("name", problem);
+        if (NameRule.CheckFor(studio, name, Id) is { } problem)
+            return EditResult.Refused("name", problem);
         return EditResult.Done(studio with { Devices = studio.Devices.Replace(device, device with { Name = name }) });
     }
 }
@@ -119,8 +137,9 @@ public sealed record SetChannels(DeviceId Id, bool Sends, string? Channels) : De
     private protected override string Field => Sends ? "sends" : "listens";
 
     private protected override EditResult Change(Studio studio, Device device) =>
-        !ChannelMap.TryParseList(Channels, out var set, out var problem) ? Refused(problem)
-        : Become(studio, device, Sends ? device with { Sends = set } : device with { Listens = set });
+        !ChannelMap.TryParseList(Channels, out var set, out var problem)
+            ? Refused(problem)
+            : Become(studio, device, Sends ? device with { Sends = set } : device with { Listens = set });
 }
 
 /// <summary>Says which kinds of message a device sends, or listens to.</summary>
@@ -163,14 +182,18 @@ public sealed record SetWorstRate(DeviceId Id, MessageKind Kind, string? PerSeco
 
     /// <inheritdoc/>
     public override string Title(Studio studio) =>
-        Typed.Length == 0 ? $"{Name(studio)} sends {Kind.Name()} as its sort does" : $"{Name(studio)} sends at most {Typed} a second, {Kind.Name()}";
+        Typed.Length == 0
+            ? $"{Name(studio)} sends {Kind.Name()} as its sort does"
+            : $"{Name(studio)} sends at most {Typed} a second, {Kind.Name()}";
 
     private protected override string Field => "worst";
 
     private protected override EditResult Change(Studio studio, Device device)
     {
-        if (!Enum.IsDefined(Kind)) return Refused("There is no such kind of message.");
-        if (Typed.Length == 0) return Become(studio, device, device with { WorstRates = device.WorstRates.Remove(Kind) });
+        if (!Enum.IsDefined(Kind))
+            return Refused("There is no such kind of message.");
+        if (Typed.Length == 0)
+            return Become(studio, device, device with { WorstRates = device.WorstRates.Remove(Kind) });
         return int.TryParse(Typed, NumberStyles.None, CultureInfo.InvariantCulture, out var rate)
             ? Become(studio, device, device with { WorstRates = device.WorstRates.SetItem(Kind, rate) })
             : Refused($"“{Typed}” is no number of messages a second. Leave it empty for what such a device usually does.");
@@ -192,8 +215,10 @@ public sealed record SetZones(DeviceId Id, int Members, int UpperMembers, int Be
     private protected override EditResult Change(Studio studio, Device device)
     {
         var zones = ImmutableArray.CreateBuilder<MpeZone>();
-        if (Members != 0) zones.Add(new MpeZone(true, Members, BendRange));
-        if (UpperMembers != 0) zones.Add(new MpeZone(false, UpperMembers, BendRange));
+        if (Members != 0)
+            zones.Add(new MpeZone(true, Members, BendRange));
+        if (UpperMembers != 0)
+            zones.Add(new MpeZone(false, UpperMembers, BendRange));
         return Become(studio, device, device with { Zones = zones.ToImmutable() });
     }
 }
@@ -204,12 +229,15 @@ public sealed record SetZones(DeviceId Id, int Members, int UpperMembers, int Be
 public sealed record SetKnown(DeviceId Id, KnownAs? Known) : DeviceEdit(Id)
 {
     /// <inheritdoc/>
-    public override string Title(Studio studio) => Known is null ? $"Forget where {Name(studio)} is" : $"{Name(studio)} is at {Known.Place}{(Known.Pinned ? ", pinned" : "")}";
+    public override string Title(Studio studio) =>
+        Known is null ? $"Forget where {Name(studio)} is" : $"{Name(studio)} is at {Known.Place}{(Known.Pinned ? ", pinned" : "")}";
 
     private protected override string Field => "known";
 
     private protected override EditResult Change(Studio studio, Device device) =>
-        Known is { Pinned: true } && studio.Devices.FirstOrDefault(other => other.Id != Id && other.Known is { Pinned: true } known && known.Place == Known.Place) is { } pinned
+        Known is { Pinned: true }
+        && studio.Devices.FirstOrDefault(other => other.Id != Id && other.Known is { Pinned: true } known && known.Place == Known.Place)
+            is { } pinned
             ? Refused($"{pinned.Name} is pinned to {Known.Place} already.")
             : Become(studio, device, device with { Known = Known });
 }
@@ -225,7 +253,8 @@ public sealed record SetPrograms(DeviceId Id, string? List) : StudioEdit
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (studio.FindDevice(Id) is not { } device) return EditResult.Refused("programs", "That device is gone: it was removed meanwhile. Nothing was changed.");
+        if (studio.FindDevice(Id) is not { } device)
+            return EditResult.Refused("programs", "That device is gone: it was removed meanwhile. Nothing was changed.");
         return ProgramList.TryParse(List, out var programs, out var problem)
             ? EditResult.Done(studio.With(device, device with { Programs = programs }))
             : EditResult.Refused("programs", problem);
@@ -243,7 +272,8 @@ public sealed record SetKeyNames(DeviceId Id, string? List) : StudioEdit
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (studio.FindDevice(Id) is not { } device) return EditResult.Refused("keys", "That device is gone: it was removed meanwhile. Nothing was changed.");
+        if (studio.FindDevice(Id) is not { } device)
+            return EditResult.Refused("keys", "That device is gone: it was removed meanwhile. Nothing was changed.");
         return KeyList.TryParse(List, studio.MiddleOctave, out var keys, out var problem)
             ? EditResult.Done(studio.With(device, device with { Keys = keys }))
             : EditResult.Refused("keys", problem);
@@ -258,23 +288,30 @@ public sealed record KeepInside(DeviceId Id, bool Inside) : DeviceEdit(Id)
     private protected override string Field => "inside";
 
     /// <inheritdoc/>
-    public override string Title(Studio studio) => Inside ? $"Keep {Name(studio)} for Weiche alone" : $"Show {Name(studio)} to other programs";
+    public override string Title(Studio studio) =>
+        Inside ? $"Keep {Name(studio)} for Weiche alone" : $"Show {Name(studio)} to other programs";
 
     private protected override EditResult Change(Studio studio, Device device) =>
-        device.IsVirtualPort() ? Become(studio, device, device with { StaysInside = Inside }) : Refused($"{device.Name} is no virtual port: other programs see it anyway.");
+        device.IsVirtualPort()
+            ? Become(studio, device, device with { StaysInside = Inside })
+            : Refused($"{device.Name} is no virtual port: other programs see it anyway.");
 }
 
-/// <summary>Takes off a connection that another program has made. Of a studio nothing is written down by it: this computer has the connection.</summary>
+/// <summary>Takes off a connection that another program has made. Of a studio nothing is written down by it: this computer has the
+/// connection.</summary>
 /// <param name="Cable">The connection.</param>
 public sealed record PartOutside(OutsideCable Cable) : StudioEdit
 {
     /// <inheritdoc/>
-    public override string Title(Studio studio) => $"Take off {studio.FindPort(Cable.From)?.Name ?? "a port that is gone"} → {studio.FindPort(Cable.To)?.Name ?? "a port that is gone"}, connected by another program";
+    public override string Title(Studio studio) =>
+        $"Take off {studio.FindPort(Cable.From)?.Name ?? "a port that is gone"} → "
+        + $"{studio.FindPort(Cable.To)?.Name ?? "a port that is gone"}, connected by another program";
 
     /// <inheritdoc/>
-    public override EditResult Apply(Studio studio) => studio.Outside.Contains(Cable)
-        ? EditResult.Done(studio.WithOutside(studio.Outside.Remove(Cable)))
-        : EditResult.Refused("remedy", "That connection is gone already. Nothing was changed.");
+    public override EditResult Apply(Studio studio) =>
+        studio.Outside.Contains(Cable)
+            ? EditResult.Done(studio.WithOutside(studio.Outside.Remove(Cable)))
+            : EditResult.Refused("remedy", "That connection is gone already. Nothing was changed.");
 }
 
 /// <summary>Removes a device or virtual port: its cables go with it, and, if a person says so, its routes.</summary>
@@ -288,24 +325,50 @@ public sealed record RemoveDevice(DeviceId Id, bool WithRoutes = false) : Studio
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (studio.FindDevice(Id) is not { } device) return EditResult.Refused("port", "That device is gone already.");
+        if (studio.FindDevice(Id) is not { } device)
+            return EditResult.Refused("port", "That device is gone already.");
         var used = studio.Routes.Where(route => device.Ports.Any(port => route.From == port.Id || port.Id == route.To)).ToList();
         if (used.Count > 0 && !WithRoutes)
         {
-            var routes = string.Join(", ", used.Take(3).Select(studio.Describe)) + (used.Count > 3 ? string.Create(CultureInfo.InvariantCulture, $" and {used.Count - 3} more") : "");
+            var routes =
+                string.Join(", ", used.Take(3).Select(studio.Describe))
+                + (used.Count > 3 ? string.Create(CultureInfo.InvariantCulture, $" and {used.Count - 3} more") : "");
             var them = used.Count == 1 ? "this route" : "these routes";
-            return EditResult.Refused("port", $"With {device.Name} {(used.Count == 1 ? "goes" : "go")} {them}: {routes}.",
-                new Remedy($"Remove it and {(used.Count == 1 ? "its route" : string.Create(CultureInfo.InvariantCulture, $"its {used.Count} routes"))}", new RemoveDevice(Id, true)));
+            return EditResult.Refused(
+                "port",
+                $"With {device.Name} {(used.Count == 1 ? "goes" : "go")} {them}: {routes}.",
+                new Remedy(
+                    $"Remove it and {(used.Count == 1 ? "its route" : string.Create(CultureInfo.InvariantCulture, $"its {used.Count} routes"))}",
+                    new RemoveDevice(Id, true)
+                )
+            );
         }
         var jacks = device.Jacks.Select(jack => jack.Id).ToHashSet();
-        return EditResult.Done((studio with
-        {
-            Devices = studio.Devices.Remove(device),
-            Routes = [.. studio.Routes.Except(used).Select(route => route.From is AnySource any ? route with { From = any with { Except = Without(any.Except, device) } } : route)],
-            Groups = [.. studio.Groups.Select(group => group with { Members = Without(group.Members, device) })],
-            Cables = studio.Cables.RemoveAll(cable => jacks.Contains(cable.From) || jacks.Contains(cable.To)),
-        }).WithoutLoose());
+        return EditResult.Done(
+            (
+                studio with
+                {
+                    Devices = studio.Devices.Remove(device),
+                    Routes =
+                    [
+                        .. studio
+                            .Routes.Except(used)
+                            .Select(route =>
+                                route.From is AnySource any
+                                    ? route with
+                                    {
+                                        From = any with { Except = Without(any.Except, device) },
+                                    }
+                                    : route
+                            ),
+                    ],
+                    Groups = [.. studio.Groups.Select(group => group with { Members = Without(group.Members, device) })],
+                    Cables = studio.Cables.RemoveAll(cable => jacks.Contains(cable.From) || jacks.Contains(cable.To)),
+                }
+            ).WithoutLoose()
+        );
     }
 
-    private static ImmutableArray<PortId> Without(ImmutableArray<PortId> ports, Device device) => ports.RemoveAll(id => device.Ports.Any(port => port.Id == id));
+    private static ImmutableArray<PortId> Without(ImmutableArray<PortId> ports, Device device) =>
+        ports.RemoveAll(id => device.Ports.Any(port => port.Id == id));
 }

@@ -11,11 +11,19 @@ public sealed record AddGroup(string? Name) : StudioEdit
     public override EditResult Apply(Studio studio)
     {
         var name = NameRule.Tidy(Name);
-        if (NameRule.Check(name) is { } problem) return EditResult.Refused("group", problem);
+        if (NameRule.Check(name) is { } problem)
+            return EditResult.Refused("group", problem);
         if (studio.Groups.Any(group => string.Equals(group.Name, name, StringComparison.OrdinalIgnoreCase)))
             return EditResult.Refused("group", $"There is already a group called “{name}”. Choose another name.");
         var id = studio.NextId;
-        return EditResult.Done(studio with { Groups = studio.Groups.Add(new SourceGroup(new GroupId(id), name, [])), NextId = studio.NextId + 1 }, id);
+        return EditResult.Done(
+            studio with
+            {
+                Groups = studio.Groups.Add(new SourceGroup(new GroupId(id), name, [])),
+                NextId = studio.NextId + 1,
+            },
+            id
+        );
     }
 }
 
@@ -32,9 +40,15 @@ public sealed record SetMember(GroupId Id, PortId Member, bool Present) : Studio
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (studio.FindGroup(Id) is not { } group) return EditResult.Refused("group", "That group is gone: it was removed meanwhile. Nothing was changed.");
-        if (studio.FindPort(Member) is not { IsSource: true }) return EditResult.Refused("group", "A group has sources as members. Nothing was changed.");
-        var members = Present ? group.Members.Contains(Member) ? group.Members : group.Members.Add(Member) : group.Members.Remove(Member);
+        if (studio.FindGroup(Id) is not { } group)
+            return EditResult.Refused("group", "That group is gone: it was removed meanwhile. Nothing was changed.");
+        if (studio.FindPort(Member) is not { IsSource: true })
+            return EditResult.Refused("group", "A group has sources as members. Nothing was changed.");
+        var members = Present
+            ? group.Members.Contains(Member)
+                ? group.Members
+                : group.Members.Add(Member)
+            : group.Members.Remove(Member);
         var after = studio with { Groups = studio.Groups.Replace(group, group with { Members = members }) };
         return EditResult.Done(after);
     }
@@ -50,7 +64,8 @@ public sealed record RemoveGroup(GroupId Id) : StudioEdit
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (studio.FindGroup(Id) is not { } group) return EditResult.Refused("group", "That group is gone already.");
+        if (studio.FindGroup(Id) is not { } group)
+            return EditResult.Refused("group", "That group is gone already.");
         return studio.Routes.FirstOrDefault(route => route.From == new GroupSource(Id)) is { } route
             ? EditResult.Refused("group", $"{group.Name} is in use by {studio.Describe(route)}. Remove that route first.")
             : EditResult.Done(studio with { Groups = studio.Groups.Remove(group) });

@@ -5,12 +5,14 @@ using Weiche.Core.Midi;
 
 namespace Weiche.Core.Studios.Edits;
 
-/// <summary>Reads a lever as a person types it: "Tritt 13 C2 → next", "Amsel 61 program 2 → Star field", "Amsel 61 sustain → Amsel 61 → Zinn while
-/// held".</summary>
+/// <summary>Reads a lever as a person types it: "Tritt 13 C2 → next", "Amsel 61 program 2 → Star field", "Amsel 61 sustain → Amsel 61 →
+/// Zinn while held".</summary>
 public static partial class LeverLine
 {
     /// <summary>What can be typed, in a sentence.</summary>
-    public const string Examples = "Type like this: Tritt 13 C2 → next, Amsel 61 program 2 → Star field, Kies C1 → all notes off, Kies D1 → start, Amsel 61 cc 80 → Amsel 61 → Zinn over.";
+    public const string Examples =
+        "Type like this: Tritt 13 C2 → next, Amsel 61 program 2 → Star field, Kies C1 → all notes off, Kies D1 → start, Amsel 61 "
+        + "cc 80 → Amsel 61 → Zinn over.";
 
     private const int MaxLength = 300;
 
@@ -24,22 +26,30 @@ public static partial class LeverLine
         edit = null;
         var text = (line ?? "").Trim();
         problem = Examples;
-        if (text.Length is 0 or > MaxLength) return false;
+        if (text.Length is 0 or > MaxLength)
+            return false;
         var parts = Arrow().Split(text, 2);
-        if (parts.Length < 2) return false;
-        var source = studio.Sources.Where(port => parts[0].StartsWith(port.Name, StringComparison.OrdinalIgnoreCase)).OrderByDescending(port => port.Name.Length).FirstOrDefault();
+        if (parts.Length < 2)
+            return false;
+        var source = studio
+            .Sources.Where(port => parts[0].StartsWith(port.Name, StringComparison.OrdinalIgnoreCase))
+            .OrderByDescending(port => port.Name.Length)
+            .FirstOrDefault();
         if (source.Device is null)
         {
             problem = $"“{parts[0]}” begins with no source. {Examples}";
             return false;
         }
-        if (!TryTrigger(parts[0][source.Name.Length..].Trim(), out var trigger, out problem)) return false;
-        if (!TryWork(studio, parts[1].Trim(), out var work, out problem)) return false;
+        if (!TryTrigger(parts[0][source.Name.Length..].Trim(), out var trigger, out problem))
+            return false;
+        if (!TryWork(studio, parts[1].Trim(), out var work, out problem))
+            return false;
         edit = new AddLever(source.Id, trigger, work);
         return true;
     }
 
-    /// <summary>Reads the thing that works a lever: "C2", "program 2", "sustain", "cc 80 from 100", each with "on 2" behind it for a channel.</summary>
+    /// <summary>Reads the thing that works a lever: "C2", "program 2", "sustain", "cc 80 from 100", each with "on 2" behind it for a
+    /// channel.</summary>
     /// <param name="text">What was typed.</param>
     /// <param name="trigger">The thing.</param>
     /// <param name="problem">Why it is none.</param>
@@ -58,15 +68,23 @@ public static partial class LeverLine
             threshold = int.Parse(from.Groups["value"].Value, CultureInfo.InvariantCulture);
             text = from.Groups["rest"].Value;
         }
-        if (IsProgram().Match(text) is { Success: true } program) trigger = new LeverTrigger(LeverKind.Program, int.Parse(program.Groups["number"].Value, CultureInfo.InvariantCulture) - 1, channel);
-        else if (KeyName.TryParse(IsKey().Replace(text, ""), out var key)) trigger = new LeverTrigger(LeverKind.Key, key, channel);
-        else if (SendingLine.ControllerOf(text.ToLowerInvariant()) is { } controller) trigger = new LeverTrigger(LeverKind.Control, controller, channel, threshold);
-        if (trigger?.Check() is { } wrong) (trigger, problem) = (null, wrong);
+        if (IsProgram().Match(text) is { Success: true } program)
+            trigger = new LeverTrigger(
+                LeverKind.Program,
+                int.Parse(program.Groups["number"].Value, CultureInfo.InvariantCulture) - 1,
+                channel
+            );
+        else if (KeyName.TryParse(IsKey().Replace(text, ""), out var key))
+            trigger = new LeverTrigger(LeverKind.Key, key, channel);
+        else if (SendingLine.ControllerOf(text.ToLowerInvariant()) is { } controller)
+            trigger = new LeverTrigger(LeverKind.Control, controller, channel, threshold);
+        if (trigger?.Check() is { } wrong)
+            (trigger, problem) = (null, wrong);
         return trigger is not null;
     }
 
-    /// <summary>Reads what a lever works: "next", "back", a lineup by its number or name, "all notes off", "start", "tap", "back in step", a route with "on", "off", "over" or "while
-    /// held".</summary>
+    /// <summary>Reads what a lever works: "next", "back", a lineup by its number or name, "all notes off", "start", "tap", "back in step",
+    /// a route with "on", "off", "over" or "while held".</summary>
     /// <param name="studio">The studio.</param>
     /// <param name="text">What was typed.</param>
     /// <param name="work">What it works.</param>
@@ -87,25 +105,41 @@ public static partial class LeverLine
             "keep" or "keep it" or "that was it" => new WorkTakes(TakeWork.Keep),
             "play the take" or "play take" or "play back" => new WorkTakes(TakeWork.Play),
             "hold" or "hold, let go" => new WorkTime(TimeWork.HoldAndLetGo),
-            var word => Enum.GetValues<TimeWork>().Where(what => LeverWords.Of(what) == word).Select(what => new WorkTime(what)).FirstOrDefault(),
+            var word => Enum.GetValues<TimeWork>()
+                .Where(what => LeverWords.Of(what) == word)
+                .Select(what => new WorkTime(what))
+                .FirstOrDefault(),
         };
-        if (work is not null) return true;
+        if (work is not null)
+            return true;
         if (studio.FindLineup(text) is { } lineup)
         {
             work = new EnterLineup(lineup.Id);
             return true;
         }
-        if (Switches().Match(text) is { Success: true } switches
-            && studio.Routes.FirstOrDefault(route => Same(studio.Describe(route), switches.Groups["route"].Value)) is { } route)
+        if (
+            Switches().Match(text) is { Success: true } switches
+            && studio.Routes.FirstOrDefault(route => Same(studio.Describe(route), switches.Groups["route"].Value)) is { } route
+        )
         {
-            work = new SwitchRoutes([route.Id], switches.Groups["how"].Value.ToLowerInvariant() switch { "on" => LeverSwitch.On, "off" => LeverSwitch.Off, "over" => LeverSwitch.Over, _ => LeverSwitch.WhileHeld });
+            work = new SwitchRoutes(
+                [route.Id],
+                switches.Groups["how"].Value.ToLowerInvariant() switch
+                {
+                    "on" => LeverSwitch.On,
+                    "off" => LeverSwitch.Off,
+                    "over" => LeverSwitch.Over,
+                    _ => LeverSwitch.WhileHeld,
+                }
+            );
             return true;
         }
         problem = $"“{text}” is neither a lineup nor a route with “on”, “off”, “over” or “while held”. {Examples}";
         return false;
     }
 
-    private static bool Same(string one, string other) => string.Equals(Arrow().Replace(one, ">"), Arrow().Replace(other, ">"), StringComparison.OrdinalIgnoreCase);
+    private static bool Same(string one, string other) =>
+        string.Equals(Arrow().Replace(one, ">"), Arrow().Replace(other, ">"), StringComparison.OrdinalIgnoreCase);
 
     [GeneratedRegex(" *(?:→|->|=>) *")]
     private static partial Regex Arrow();

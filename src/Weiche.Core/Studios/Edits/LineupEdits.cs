@@ -13,23 +13,47 @@ public sealed record AddLineup(string? Name, LineupId? Like = null) : StudioEdit
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (studio.Lineups.Length == Lineup.Most) return EditResult.Refused("lineup", $"A studio has at most {Lineup.Most} lineups.");
+        if (studio.Lineups.Length == Lineup.Most)
+            return EditResult.Refused("lineup", $"A studio has at most {Lineup.Most} lineups.");
         var name = NameIn(studio);
-        if (RenameLineup.Check(studio, name, null) is { } problem) return EditResult.Refused("lineup", problem);
+        if (RenameLineup.Check(studio, name, null) is { } problem)
+            return EditResult.Refused("lineup", problem);
         var id = new LineupId(studio.NextId);
         var like = Like is { } other ? studio.FindLineup(other) : null;
-        if (Like is not null && like is null) return LineupGone();
-        var lineup = new Lineup(id, name) { Sends = like?.Sends ?? [], Cuts = like?.Cuts ?? false, Master = like?.Master, Tempo = like?.Tempo };
-        return EditResult.Done(studio with
+        if (Like is not null && like is null)
+            return LineupGone();
+        var lineup = new Lineup(id, name)
         {
-            NextId = studio.NextId + 1,
-            Lineups = studio.Lineups.Add(lineup),
-            Routes = like is null ? studio.Routes : [.. studio.Routes.Select(route => route.Duty.Lineups.Contains(like.Id) ? route with { Duty = route.Duty.With(id, true, []) } : route)],
-        }, id.Value);
+            Sends = like?.Sends ?? [],
+            Cuts = like?.Cuts ?? false,
+            Master = like?.Master,
+            Tempo = like?.Tempo,
+        };
+        return EditResult.Done(
+            studio with
+            {
+                NextId = studio.NextId + 1,
+                Lineups = studio.Lineups.Add(lineup),
+                Routes = like is null
+                    ? studio.Routes
+                    :
+                    [
+                        .. studio.Routes.Select(route =>
+                            route.Duty.Lineups.Contains(like.Id) ? route with { Duty = route.Duty.With(id, true, []) } : route
+                        ),
+                    ],
+            },
+            id.Value
+        );
     }
 
-    private string NameIn(Studio studio) => NameRule.Tidy(Name) is { Length: > 0 } typed ? typed
-        : Enumerable.Range(studio.Lineups.Length + 1, Lineup.Most).Select(number => string.Create(CultureInfo.InvariantCulture, $"Lineup {number}")).First(name => RenameLineup.Check(studio, name, null) is null);
+    private string NameIn(Studio studio) =>
+        NameRule.Tidy(Name) is { Length: > 0 } typed
+            ? typed
+            : Enumerable
+                .Range(studio.Lineups.Length + 1, Lineup.Most)
+                .Select(number => string.Create(CultureInfo.InvariantCulture, $"Lineup {number}"))
+                .First(name => RenameLineup.Check(studio, name, null) is null);
 }
 
 /// <summary>Gives a lineup another name.</summary>
@@ -41,13 +65,21 @@ public sealed record RenameLineup(LineupId Id, string? Name) : StudioEdit
     public override string Title(Studio studio) => $"Call lineup {studio.NameOf(Id)} {NameRule.Tidy(Name)}";
 
     /// <inheritdoc/>
-    public override EditResult Apply(Studio studio) => Check(studio, NameRule.Tidy(Name), Id) is { } problem
-        ? EditResult.Refused("lineup", problem)
-        : Change(studio, Id, lineup => lineup with { Name = NameRule.Tidy(Name) });
+    public override EditResult Apply(Studio studio) =>
+        Check(studio, NameRule.Tidy(Name), Id) is { } problem
+            ? EditResult.Refused("lineup", problem)
+            : Change(studio, Id, lineup => lineup with { Name = NameRule.Tidy(Name) });
 
-    internal static string? Check(Studio studio, string name, LineupId? self) => NameRule.Check(name)
-        ?? (studio.Lineups.FirstOrDefault(lineup => lineup.Id != self && string.Equals(lineup.Name, name, StringComparison.OrdinalIgnoreCase)) is { } other
-            ? $"There is already a lineup called “{other.Name}”. Choose another name." : null);
+    internal static string? Check(Studio studio, string name, LineupId? self) =>
+        NameRule.Check(name)
+        ?? (
+            studio.Lineups.FirstOrDefault(lineup =>
+                lineup.Id != self && string.Equals(lineup.Name, name, StringComparison.OrdinalIgnoreCase)
+            )
+                is { } other
+                ? $"There is already a lineup called “{other.Name}”. Choose another name."
+                : null
+        );
 }
 
 /// <summary>Sets the note for the player.</summary>
@@ -62,7 +94,9 @@ public sealed record SetNote(LineupId Id, string? Note) : StudioEdit
     public override EditResult Apply(Studio studio)
     {
         var note = (Note ?? "").ReplaceLineEndings("\n").Trim();
-        return Lineup.CheckNote(note) is { } problem ? EditResult.Refused("note", problem) : Change(studio, Id, lineup => lineup with { Note = note });
+        return Lineup.CheckNote(note) is { } problem
+            ? EditResult.Refused("note", problem)
+            : Change(studio, Id, lineup => lineup with { Note = note });
     }
 }
 
@@ -89,13 +123,14 @@ public sealed record MoveLineup(LineupId Id, int By) : StudioEdit
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (studio.FindLineup(Id) is not { } lineup) return LineupGone();
+        if (studio.FindLineup(Id) is not { } lineup)
+            return LineupGone();
         return EditResult.Done(studio with { Lineups = Moved(studio.Lineups, studio.Lineups.IndexOf(lineup), By) });
     }
 }
 
-/// <summary>Removes a lineup, with the levers that enter it. With the last one its routes become standing, and those that were not in it are
-/// switched off: what sounds stays.</summary>
+/// <summary>Removes a lineup, with the levers that enter it. With the last one its routes become standing, and those that were not in it
+/// are switched off: what sounds stays.</summary>
 /// <param name="Id">The lineup.</param>
 public sealed record RemoveLineup(LineupId Id) : StudioEdit
 {
@@ -105,15 +140,26 @@ public sealed record RemoveLineup(LineupId Id) : StudioEdit
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (studio.FindLineup(Id) is not { } lineup) return LineupGone();
+        if (studio.FindLineup(Id) is not { } lineup)
+            return LineupGone();
         var isLast = studio.Lineups.Length == 1;
-        return EditResult.Done((studio with
-        {
-            Lineups = studio.Lineups.Remove(lineup),
-            Routes = [.. studio.Routes.Select(route => route.Duty.IsStanding ? route
-                : isLast ? route with { Duty = Duty.Standing, On = route.On && route.Duty.IsOn(Id) }
-                : route.Duty.IsOn(Id) ? route with { Duty = route.Duty.With(Id, false, []) } : route)],
-        }).WithoutLoose());
+        return EditResult.Done(
+            (
+                studio with
+                {
+                    Lineups = studio.Lineups.Remove(lineup),
+                    Routes =
+                    [
+                        .. studio.Routes.Select(route =>
+                            route.Duty.IsStanding ? route
+                            : isLast ? route with { Duty = Duty.Standing, On = route.On && route.Duty.IsOn(Id) }
+                            : route.Duty.IsOn(Id) ? route with { Duty = route.Duty.With(Id, false, []) }
+                            : route
+                        ),
+                    ],
+                }
+            ).WithoutLoose()
+        );
     }
 }
 
@@ -123,16 +169,20 @@ public sealed record RemoveLineup(LineupId Id) : StudioEdit
 public sealed record SetDuty(RouteId Id, Duty Duty) : StudioEdit
 {
     /// <inheritdoc/>
-    public override string Title(Studio studio) => Duty.IsStanding ? $"{RouteName(studio, Id)} is standing"
+    public override string Title(Studio studio) =>
+        Duty.IsStanding ? $"{RouteName(studio, Id)} is standing"
         : Duty.Lineups.IsEmpty ? $"{RouteName(studio, Id)} is in no lineup"
         : $"{RouteName(studio, Id)} is in {string.Join(", ", Duty.Lineups.Select(studio.NameOf))}";
 
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (studio.FindRoute(Id) is not { } route) return RouteGone();
-        if (studio.Lineups.IsEmpty && !Duty.IsStanding) return EditResult.Refused("lineup", "There are no lineups yet: every route is standing.");
-        if (Duty.Lineups.Any(id => studio.FindLineup(id) is null)) return LineupGone();
+        if (studio.FindRoute(Id) is not { } route)
+            return RouteGone();
+        if (studio.Lineups.IsEmpty && !Duty.IsStanding)
+            return EditResult.Refused("lineup", "There are no lineups yet: every route is standing.");
+        if (Duty.Lineups.Any(id => studio.FindLineup(id) is null))
+            return LineupGone();
         return ReplaceRoute(studio, route, route with { Duty = Duty });
     }
 }
@@ -144,13 +194,16 @@ public sealed record SetDuty(RouteId Id, Duty Duty) : StudioEdit
 public sealed record PlaceRoute(RouteId Id, LineupId Lineup, bool On) : StudioEdit
 {
     /// <inheritdoc/>
-    public override string Title(Studio studio) => $"{(On ? "Put" : "Take")} {RouteName(studio, Id)} {(On ? "into" : "out of")} {studio.NameOf(Lineup)}";
+    public override string Title(Studio studio) =>
+        $"{(On ? "Put" : "Take")} {RouteName(studio, Id)} {(On ? "into" : "out of")} {studio.NameOf(Lineup)}";
 
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (studio.FindRoute(Id) is not { } route) return RouteGone();
-        if (studio.FindLineup(Lineup) is null) return LineupGone();
+        if (studio.FindRoute(Id) is not { } route)
+            return RouteGone();
+        if (studio.FindLineup(Lineup) is null)
+            return LineupGone();
         return ReplaceRoute(studio, route, route with { Duty = route.Duty.With(Lineup, On, studio.Lineups.Select(lineup => lineup.Id)) });
     }
 }
@@ -166,9 +219,12 @@ public sealed record AddSending(LineupId Id, Sending Sending) : StudioEdit
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (studio.FindPort(Sending.To) is not { IsSource: false }) return EditResult.Refused("sends", "The port that it should go to is gone: it was removed meanwhile. Nothing was changed.");
-        if (studio.FindLineup(Id) is not { } lineup) return LineupGone();
-        return Lineup.CheckSends(lineup.Sends.Add(Sending)) is { } problem ? EditResult.Refused("sends", problem)
+        if (studio.FindPort(Sending.To) is not { IsSource: false })
+            return EditResult.Refused("sends", "The port that it should go to is gone: it was removed meanwhile. Nothing was changed.");
+        if (studio.FindLineup(Id) is not { } lineup)
+            return LineupGone();
+        return Lineup.CheckSends(lineup.Sends.Add(Sending)) is { } problem
+            ? EditResult.Refused("sends", problem)
             : Change(studio, Id, known => known with { Sends = known.Sends.Add(Sending) });
     }
 }
@@ -185,7 +241,8 @@ public sealed record RemoveSending(LineupId Id, int Index, Sending Was) : Studio
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (studio.FindLineup(Id) is not { } lineup) return LineupGone();
+        if (studio.FindLineup(Id) is not { } lineup)
+            return LineupGone();
         return Index < 0 || Index >= lineup.Sends.Length || !lineup.Sends[Index].Equals(Was)
             ? EditResult.Refused("sends", "What the lineup sends was changed meanwhile. Nothing was changed.")
             : Change(studio, Id, known => known with { Sends = known.Sends.RemoveAt(Index) });
@@ -204,8 +261,10 @@ public sealed record MoveSending(LineupId Id, int Index, int By) : StudioEdit
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (studio.FindLineup(Id) is not { } lineup) return LineupGone();
-        if (Index < 0 || Index >= lineup.Sends.Length) return EditResult.Refused("sends", "What the lineup sends was changed meanwhile. Nothing was changed.");
+        if (studio.FindLineup(Id) is not { } lineup)
+            return LineupGone();
+        if (Index < 0 || Index >= lineup.Sends.Length)
+            return EditResult.Refused("sends", "What the lineup sends was changed meanwhile. Nothing was changed.");
         return Change(studio, Id, known => known with { Sends = Moved(known.Sends, Index, By) });
     }
 }

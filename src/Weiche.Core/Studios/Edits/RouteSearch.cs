@@ -30,10 +30,15 @@ public static class RouteSearch
     /// <param name="count">At most how many.</param>
     public static IReadOnlyList<Match> Find(Studio studio, string? letters, int count = 6)
     {
-        var words = (letters ?? "").Split([' ', '→', '>', ','], StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Where(word => word != "-").ToArray();
+        var words = (letters ?? "")
+            .Split([' ', '→', '>', ','], StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)
+            .Where(word => word != "-")
+            .ToArray();
         var another = words.Any(word => word.Equals("another", StringComparison.OrdinalIgnoreCase));
-        if (another) words = [.. words.Where(word => !word.Equals("another", StringComparison.OrdinalIgnoreCase))];
-        if (words.Length is 0 or > MaxWords) return [];
+        if (another)
+            words = [.. words.Where(word => !word.Equals("another", StringComparison.OrdinalIgnoreCase))];
+        if (words.Length is 0 or > MaxWords)
+            return [];
         var laid = studio.Routes.Select(route => (route.From.Plate, route.To)).ToHashSet();
         var (froms, tos) = (Sources(studio), Destinations(studio));
         var found = new Dictionary<(RouteSource, string), (Match Match, int Score)>();
@@ -42,14 +47,19 @@ public static class RouteSearch
             var rest = words.Length > cut + 1 && words[cut].Equals("to", StringComparison.OrdinalIgnoreCase) ? cut + 1 : cut;
             foreach (var (from, fromName, fromDevice, channels) in froms)
             {
-                if (Score(fromName, words.AsSpan(0, cut)) is not { } fromScore) continue;
+                if (Score(fromName, words.AsSpan(0, cut)) is not { } fromScore)
+                    continue;
                 // Any source and groups are named, not met by the way.
-                if (from is not OneSource && fromScore < 3 * cut) continue;
+                if (from is not OneSource && fromScore < 3 * cut)
+                    continue;
                 foreach (var (to, toName, behind) in tos)
                 {
-                    if (laid.Contains((from.Plate, to.Id)) != another || fromDevice == to.Device.Id) continue;
-                    if (Score(toName, words.AsSpan(rest)) is not { } toScore) continue;
-                    if (behind is not null && rest == words.Length) continue;
+                    if (laid.Contains((from.Plate, to.Id)) != another || fromDevice == to.Device.Id)
+                        continue;
+                    if (Score(toName, words.AsSpan(rest)) is not { } toScore)
+                        continue;
+                    if (behind is not null && rest == words.Length)
+                        continue;
                     var score = fromScore + toScore;
                     if (!found.TryGetValue((from, toName), out var known) || known.Score < score)
                         found[(from, toName)] = (Made(from, fromName, channels, to, toName, behind, another), score);
@@ -59,22 +69,36 @@ public static class RouteSearch
         return [.. found.Values.OrderByDescending(item => item.Score).Take(count).Select(item => item.Match)];
     }
 
-    private static Match Made(RouteSource from, string fromName, ChannelSet channels, DevicePort to, string toName, Device? behind, bool another)
+    private static Match Made(
+        RouteSource from,
+        string fromName,
+        ChannelSet channels,
+        DevicePort to,
+        string toName,
+        Device? behind,
+        bool another
+    )
     {
         // A wire that several hang on is told apart by channels: what is played on another channel is led to the first that it listens to.
-        var stage = behind is { Listens.Count: > 0 and < 16 } && !channels.Members.Any(behind.Listens.Contains) && channels.Count == 1
-            ? new ChannelsStage(ChannelMap.Nothing.Leading(channels, behind.Listens.Members.First()))
-            : null;
+        var stage =
+            behind is { Listens.Count: > 0 and < 16 } && !channels.Members.Any(behind.Listens.Contains) && channels.Count == 1
+                ? new ChannelsStage(ChannelMap.Nothing.Leading(channels, behind.Listens.Members.First()))
+                : null;
         var notes = new[] { behind is null ? null : $"by {to.Name}’s wire", stage?.Sign, another ? "another" : null };
-        return new Match(from, fromName, to, toName, new LayRoute(from, to.Id, another, stage)) { Note = string.Join(", ", notes.OfType<string>()) };
+        return new Match(from, fromName, to, toName, new LayRoute(from, to.Id, another, stage))
+        {
+            Note = string.Join(", ", notes.OfType<string>()),
+        };
     }
 
     private static List<(RouteSource From, string Name, DeviceId? Device, ChannelSet Channels)> Sources(Studio studio) =>
-    [
-        .. studio.Sources.Select(source => (RouteSource.FromPortId(source.Id), source.Name, (DeviceId?)source.Device.Id, source.Channels)),
-        .. studio.Groups.Select(group => ((RouteSource)new GroupSource(group.Id), group.Name, (DeviceId?)null, ChannelSet.All)),
-        (AnySource.Plain, "any source", null, ChannelSet.All),
-    ];
+        [
+            .. studio.Sources.Select(source =>
+                (RouteSource.FromPortId(source.Id), source.Name, (DeviceId?)source.Device.Id, source.Channels)
+            ),
+            .. studio.Groups.Select(group => ((RouteSource)new GroupSource(group.Id), group.Name, (DeviceId?)null, ChannelSet.All)),
+            (AnySource.Plain, "any source", null, ChannelSet.All),
+        ];
 
     private static List<(DevicePort To, string Name, Device? Behind)> Destinations(Studio studio)
     {
@@ -82,7 +106,8 @@ public static class RouteSearch
         foreach (var to in studio.Destinations)
         {
             list.Add((to, to.Name, null));
-            if (to.Port.Jack is not { } jack) continue;
+            if (to.Port.Jack is not { } jack)
+                continue;
             list.AddRange(studio.Chain(jack).Skip(1).Select(link => (to, link.Device.Name, (Device?)link.Device)));
         }
         return list;
@@ -94,13 +119,18 @@ public static class RouteSearch
         var score = 0;
         foreach (var word in words)
         {
-            if (name.StartsWith(word, StringComparison.OrdinalIgnoreCase)) score += 4;
-            else if (name.Contains(" " + word, StringComparison.OrdinalIgnoreCase)) score += 3;
-            else if (name.Contains(word, StringComparison.OrdinalIgnoreCase)) score += 1;
-            else return null;
+            if (name.StartsWith(word, StringComparison.OrdinalIgnoreCase))
+                score += 4;
+            else if (name.Contains(" " + word, StringComparison.OrdinalIgnoreCase))
+                score += 3;
+            else if (name.Contains(word, StringComparison.OrdinalIgnoreCase))
+                score += 1;
+            else
+                return null;
         }
         // What is called just so is meant before what begins so.
-        if (words.Length > 0 && name.Equals(string.Join(" ", words!), StringComparison.OrdinalIgnoreCase)) score += 2;
+        if (words.Length > 0 && name.Equals(string.Join(" ", words!), StringComparison.OrdinalIgnoreCase))
+            score += 2;
         return score;
     }
 }

@@ -13,7 +13,8 @@ public sealed record AddStage(RouteId Id, Stage Stage) : StudioEdit
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (studio.FindRoute(Id) is not { } route) return RouteGone();
+        if (studio.FindRoute(Id) is not { } route)
+            return RouteGone();
         return route.Stages.Length == Route.MaxStages
             ? EditResult.Refused("stage", $"A route has at most {Route.MaxStages} stages.")
             : ReplaceRoute(studio, route, route with { Stages = route.Stages.Add(Stage) });
@@ -34,11 +35,19 @@ public sealed record SetStage(RouteId Id, int Index, Stage Stage, Stage? Was = n
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (studio.FindRoute(Id) is not { } route) return RouteGone();
+        if (studio.FindRoute(Id) is not { } route)
+            return RouteGone();
         if (Index < 0 || Index >= route.Stages.Length || route.Stages[Index].GetType() != Stage.GetType())
-            return EditResult.Refused("stage", $"The {Stage.Name} stage is not there any more: the route was changed meanwhile. Nothing was changed.");
+            return EditResult.Refused(
+                "stage",
+                $"The {Stage.Name} stage is not there any more: the route was changed meanwhile. Nothing was changed."
+            );
         if (Was is not null && !Was.Equals(route.Stages[Index]))
-            return EditResult.Refused("stage", $"Another window has set this {Stage.Name} stage to “{route.Stages[Index].Sign}” meanwhile. Nothing was changed: look at it and set it again.");
+            return EditResult.Refused(
+                "stage",
+                $"Another window has set this {Stage.Name} stage to “{route.Stages[Index].Sign}” meanwhile. Nothing was changed: "
+                    + "look at it and set it again."
+            );
         return ReplaceRoute(studio, route, route with { Stages = route.Stages.SetItem(Index, Stage) });
     }
 }
@@ -56,9 +65,13 @@ public sealed record SwitchStage(RouteId Id, int Index, string Name, bool On) : 
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (studio.FindRoute(Id) is not { } route) return RouteGone();
+        if (studio.FindRoute(Id) is not { } route)
+            return RouteGone();
         if (Index < 0 || Index >= route.Stages.Length || route.Stages[Index].Name != Name)
-            return EditResult.Refused("stage", $"The {Name} stage is not there any more: the route was changed meanwhile. Nothing was changed.");
+            return EditResult.Refused(
+                "stage",
+                $"The {Name} stage is not there any more: the route was changed meanwhile. Nothing was changed."
+            );
         var inner = route.Stages[Index] is OffStage off ? off.Inner : route.Stages[Index];
         return ReplaceRoute(studio, route, route with { Stages = route.Stages.SetItem(Index, On ? inner : new OffStage(inner)) });
     }
@@ -76,7 +89,8 @@ public sealed record MoveStage(RouteId Id, int Index, int By) : StudioEdit
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (studio.FindRoute(Id) is not { } route) return RouteGone();
+        if (studio.FindRoute(Id) is not { } route)
+            return RouteGone();
         if (Index < 0 || Index >= route.Stages.Length)
             return EditResult.Refused("stage", "That stage is not there any more: the route was changed meanwhile. Nothing was changed.");
         return ReplaceRoute(studio, route, route with { Stages = Moved(route.Stages, Index, By) });
@@ -91,11 +105,14 @@ public sealed record CopyStage(RouteId Id, int Index, RouteId Other) : StudioEdi
 {
     /// <inheritdoc/>
     public override string Title(Studio studio) =>
-        $"Copy {studio.FindRoute(Id)?.Stages.ElementAtOrDefault(Index)?.Name ?? "a stage"} from {RouteName(studio, Id)} to {RouteName(studio, Other)}";
+        $"Copy {studio.FindRoute(Id)?.Stages.ElementAtOrDefault(Index)?.Name ?? "a stage"} from {RouteName(studio, Id)} to "
+        + $"{RouteName(studio, Other)}";
 
     /// <inheritdoc/>
-    public override EditResult Apply(Studio studio) => studio.FindRoute(Id) is not { } route || studio.FindRoute(Other) is null ? RouteGone()
-        : Index < 0 || Index >= route.Stages.Length ? EditResult.Refused("stage", "That stage is not there any more: the route was changed meanwhile. Nothing was changed.")
+    public override EditResult Apply(Studio studio) =>
+        studio.FindRoute(Id) is not { } route || studio.FindRoute(Other) is null ? RouteGone()
+        : Index < 0 || Index >= route.Stages.Length
+            ? EditResult.Refused("stage", "That stage is not there any more: the route was changed meanwhile. Nothing was changed.")
         : new AddStage(Other, route.Stages[Index]).Apply(studio);
 }
 
@@ -111,7 +128,8 @@ public sealed record RemoveStage(RouteId Id, int Index, string Name) : StudioEdi
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (studio.FindRoute(Id) is not { } route) return RouteGone();
+        if (studio.FindRoute(Id) is not { } route)
+            return RouteGone();
         if (Index < 0 || Index >= route.Stages.Length || route.Stages[Index].Name != Name)
             return EditResult.Refused("stage", "That stage is not there any more: the route was changed meanwhile. Nothing was changed.");
         return ReplaceRoute(studio, route, route with { Stages = route.Stages.RemoveAt(Index) });
@@ -136,22 +154,35 @@ public sealed record SetBalance(RouteId Id, int Percent) : StudioEdit
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (studio.FindRoute(Id) is not { } route) return RouteGone();
-        if (Percent is < 0 or > Most) return EditResult.Refused("balance", $"A balance is from 0 to {Most} per cent.");
+        if (studio.FindRoute(Id) is not { } route)
+            return RouteGone();
+        if (Percent is < 0 or > Most)
+            return EditResult.Refused("balance", $"A balance is from 0 to {Most} per cent.");
         var at = -1;
         for (var i = 0; i < route.Stages.Length; i++)
         {
-            if (route.Stages[i] is VelocityStage) at = i;
+            if (route.Stages[i] is VelocityStage)
+                at = i;
         }
         if (at < 0)
         {
             return route.Stages.Length == Route.MaxStages
-                ? EditResult.Refused("balance", $"{RouteName(studio, Id)} has {Route.MaxStages} stages already; none is left for a balance.")
+                ? EditResult.Refused(
+                    "balance",
+                    $"{RouteName(studio, Id)} has {Route.MaxStages} stages already; none is left for a balance."
+                )
                 : ReplaceRoute(studio, route, route with { Stages = route.Stages.Add(new VelocityStage(scale: Percent)) });
         }
         var velocity = (VelocityStage)route.Stages[at];
         var scaled = new VelocityStage(velocity.Lowest, velocity.Highest, Percent, velocity.Offset, velocity.Curve);
         // A stage that does nothing is taken off again.
-        return ReplaceRoute(studio, route, route with { Stages = scaled.Equals(new VelocityStage()) ? route.Stages.RemoveAt(at) : route.Stages.SetItem(at, scaled) });
+        return ReplaceRoute(
+            studio,
+            route,
+            route with
+            {
+                Stages = scaled.Equals(new VelocityStage()) ? route.Stages.RemoveAt(at) : route.Stages.SetItem(at, scaled),
+            }
+        );
     }
 }

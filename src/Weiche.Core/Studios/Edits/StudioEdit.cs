@@ -74,15 +74,19 @@ public abstract record StudioEdit
     private protected static EditResult LineupGone() =>
         EditResult.Refused("lineup", "That lineup is gone: it was removed meanwhile. Nothing was changed.");
 
-    private protected static EditResult Change(Studio studio, LineupId id, Func<Lineup, Lineup> how) => studio.FindLineup(id) is { } lineup
-        ? EditResult.Done(studio with { Lineups = studio.Lineups.Replace(lineup, how(lineup)) })
-        : LineupGone();
+    private protected static EditResult Change(Studio studio, LineupId id, Func<Lineup, Lineup> how) =>
+        studio.FindLineup(id) is { } lineup
+            ? EditResult.Done(studio with { Lineups = studio.Lineups.Replace(lineup, how(lineup)) })
+            : LineupGone();
 
     private protected static EditResult Change(Studio studio, LeverId id, Func<Lever, Lever> how)
     {
-        if (studio.FindLever(id) is not { } lever) return EditResult.Refused("lever", "That lever is gone: it was removed meanwhile. Nothing was changed.");
+        if (studio.FindLever(id) is not { } lever)
+            return EditResult.Refused("lever", "That lever is gone: it was removed meanwhile. Nothing was changed.");
         var after = how(lever);
-        return AddLever.CheckClash(studio, after) is { } clash ? EditResult.Refused(clash) : EditResult.Done(studio with { Levers = studio.Levers.Replace(lever, after) });
+        return AddLever.CheckClash(studio, after) is { } clash
+            ? EditResult.Refused(clash)
+            : EditResult.Done(studio with { Levers = studio.Levers.Replace(lever, after) });
     }
 
     private protected static EditResult ReplaceRoute(Studio studio, Route before, Route after) =>
@@ -103,13 +107,16 @@ public sealed record ManyEdits(ImmutableArray<StudioEdit> Edits, string Words) :
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
     {
-        if (Edits.IsEmpty) return EditResult.Refused("many", "Nothing is chosen.");
-        if (Edits.Length > Most) return EditResult.Refused("many", $"That would be {Edits.Length} changes at once; at most {Most} are made. Choose fewer.");
+        if (Edits.IsEmpty)
+            return EditResult.Refused("many", "Nothing is chosen.");
+        if (Edits.Length > Most)
+            return EditResult.Refused("many", $"That would be {Edits.Length} changes at once; at most {Most} are made. Choose fewer.");
         var after = studio;
         foreach (var edit in Edits)
         {
             var result = edit.Apply(after);
-            if (result.Problem is { } problem) return EditResult.Refused(problem);
+            if (result.Problem is { } problem)
+                return EditResult.Refused(problem);
             after = result.Studio!;
         }
         return EditResult.Done(after);

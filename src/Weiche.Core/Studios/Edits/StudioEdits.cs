@@ -10,9 +10,10 @@ public sealed record RenameStudio(string? Name) : StudioEdit
     public override string Title(Studio studio) => $"Call the studio {NameRule.Tidy(Name)}";
 
     /// <inheritdoc/>
-    public override EditResult Apply(Studio studio) => NameRule.Check(NameRule.Tidy(Name)) is { } problem
-        ? EditResult.Refused("studio", problem)
-        : EditResult.Done(studio.Named(NameRule.Tidy(Name)));
+    public override EditResult Apply(Studio studio) =>
+        NameRule.Check(NameRule.Tidy(Name)) is { } problem
+            ? EditResult.Refused("studio", problem)
+            : EditResult.Done(studio.Named(NameRule.Tidy(Name)));
 }
 
 /// <summary>Sets how middle C is called on screen.</summary>
@@ -31,9 +32,14 @@ public sealed record SetMiddleC(bool IsC4) : StudioEdit
 public sealed record SetSafety(Safety Safety) : StudioEdit
 {
     /// <inheritdoc/>
-    public override string Title(Studio studio) => Safety.OpeningWaits != studio.Safety.OpeningWaits
-        ? Safety.OpeningWaits ? "A route that opens a circuit waits" : "A route that opens a circuit does not wait"
-        : Safety.Rounds == 0 ? "The guard is off" : string.Create(CultureInfo.InvariantCulture, $"The guard stops after {Safety.Rounds} rounds");
+    public override string Title(Studio studio) =>
+        Safety.OpeningWaits != studio.Safety.OpeningWaits
+            ? Safety.OpeningWaits
+                ? "A route that opens a circuit waits"
+                : "A route that opens a circuit does not wait"
+            : Safety.Rounds == 0
+                ? "The guard is off"
+                : string.Create(CultureInfo.InvariantCulture, $"The guard stops after {Safety.Rounds} rounds");
 
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio) =>

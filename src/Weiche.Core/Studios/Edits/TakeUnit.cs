@@ -2,8 +2,8 @@ using System.Globalization;
 
 namespace Weiche.Core.Studios.Edits;
 
-/// <summary>Makes a device of what is plugged in, or of a program that runs, as it is: with the name that it gives itself, and what it most likely
-/// is. All of that can be changed where it stands.</summary>
+/// <summary>Makes a device of what is plugged in, or of a program that runs, as it is: with the name that it gives itself, and what it most
+/// likely is. All of that can be changed where it stands.</summary>
 /// <param name="Unit">What is plugged in.</param>
 /// <param name="Sounds">Whether it is taken in for its sound.</param>
 public sealed record TakeUnit(Unit Unit, bool Sounds = false) : StudioEdit
@@ -22,9 +22,14 @@ public sealed record TakeUnit(Unit Unit, bool Sounds = false) : StudioEdit
 
     private string Sort()
     {
-        var (sends, listens) = (Unit.Ports.Count(port => port.Direction == PortDirection.Source), Unit.Ports.Count(port => port.Direction == PortDirection.Destination));
-        if (Unit.Ports.Any(port => port.Wire == WireKind.Din)) return string.Create(CultureInfo.InvariantCulture, $"interface {sends}x{listens}");
-        var kind = Unit.IsProgram ? DeviceKind.Application
+        var (sends, listens) = (
+            Unit.Ports.Count(port => port.Direction == PortDirection.Source),
+            Unit.Ports.Count(port => port.Direction == PortDirection.Destination)
+        );
+        if (Unit.Ports.Any(port => port.Wire == WireKind.Din))
+            return string.Create(CultureInfo.InvariantCulture, $"interface {sends}x{listens}");
+        var kind =
+            Unit.IsProgram ? DeviceKind.Application
             : sends == 0 ? DeviceKind.SoundModule
             : listens > 0 && Sounds ? DeviceKind.KeyboardSynth
             : DeviceKind.KeyboardController;
@@ -32,15 +37,19 @@ public sealed record TakeUnit(Unit Unit, bool Sounds = false) : StudioEdit
         return kind.Facts().Words[0] + (kind == DeviceKind.Application && listens > 0 ? ", sounds" : "");
     }
 
-    /// <summary>The name that it gives itself, without what a line would read as something else; told apart by a number if that is taken.</summary>
+    /// <summary>The name that it gives itself, without what a line would read as something else; told apart by a number if that is
+    /// taken.</summary>
     private string FreeName(Studio studio)
     {
         const int RoomForNumber = 4;
         var says = NameRule.Tidy(Unit.Says.Replace(',', ' ').Replace('<', ' ').Replace('>', ' '));
-        if (says.Length > NameRule.MaxLength - RoomForNumber) says = says[..(NameRule.MaxLength - RoomForNumber)].Trim();
-        if (NameRule.Check(says) is not null) says = "device";
+        if (says.Length > NameRule.MaxLength - RoomForNumber)
+            says = says[..(NameRule.MaxLength - RoomForNumber)].Trim();
+        if (NameRule.Check(says) is not null)
+            says = "device";
         var name = says;
-        for (var number = 2; NameRule.CheckFor(studio, name, null) is not null && number < 1_000; number++) name = string.Create(CultureInfo.InvariantCulture, $"{says} {number}");
+        for (var number = 2; NameRule.CheckFor(studio, name, null) is not null && number < 1_000; number++)
+            name = string.Create(CultureInfo.InvariantCulture, $"{says} {number}");
         return name;
     }
 }

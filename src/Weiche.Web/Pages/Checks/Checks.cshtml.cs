@@ -22,8 +22,15 @@ namespace Weiche.Web.Pages.Checks;
 /// <param name="Learned">What the guard saw, as changes of the studio.</param>
 /// <param name="Problem">What could not be done, or null.</param>
 public sealed record ChecksView(
-    DeskState State, IReadOnlyList<PlacedFinding> Findings, PlacedFinding? Placed, RemedyList? Remedies, (bool Done, bool Whole) HeldDone,
-    IReadOnlyList<GuardTrip> Trips, IReadOnlyList<Proposal> Learned, Problem? Problem = null)
+    DeskState State,
+    IReadOnlyList<PlacedFinding> Findings,
+    PlacedFinding? Placed,
+    RemedyList? Remedies,
+    (bool Done, bool Whole) HeldDone,
+    IReadOnlyList<GuardTrip> Trips,
+    IReadOnlyList<Proposal> Learned,
+    Problem? Problem = null
+)
 {
     /// <summary>The finding that is looked at; null if there is none.</summary>
     public Finding? Chosen => Placed?.Finding;
@@ -70,10 +77,24 @@ public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load
     /// <param name="preview">A remedy of it that is shown on the plan.</param>
     public IActionResult OnGet(string? finding, string? preview)
     {
-        if (preview is not null && Find(finding) is { } placed && RemedyOf(placed, preview) is { } remedy && remedy.Edit.Apply(placed.Report.Studio).Studio is { } after)
+        if (
+            preview is not null
+            && Find(finding) is { } placed
+            && RemedyOf(placed, preview) is { } remedy
+            && remedy.Edit.Apply(placed.Report.Studio).Studio is { } after
+        )
         {
             var state = desk.State with { Studio = after, Report = Checker.Check(after, placed.Report) };
-            var plan = new PlanView(state, desk.Junction.Compiled, new PlanAddress(), PlanLayout.Compute(after, Request.Width() - 12, new PlanLook()), [.. Changed(after)]) { Room = desk.Park.State };
+            var plan = new PlanView(
+                state,
+                desk.Junction.Compiled,
+                new PlanAddress(),
+                PlanLayout.Compute(after, Request.Width() - 12, new PlanLook()),
+                [.. Changed(after)]
+            )
+            {
+                Room = desk.Park.State,
+            };
             Preview = new CheckPreview(plan, placed.Key, remedy);
             return this.Show("_CheckPreview", Preview);
         }
@@ -85,7 +106,8 @@ public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load
     /// <param name="finding">The finding.</param>
     public IActionResult OnGetRemedies(string? finding)
     {
-        if (Find(finding) is not { } found) return NotFound();
+        if (Find(finding) is not { } found)
+            return NotFound();
         View = Look(finding, null) with { Remedies = RemedySearch.For(found.Report, found.Finding) };
         return Partial("_Remedies", View);
     }
@@ -97,8 +119,11 @@ public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load
     {
         var found = Find(finding);
         var chosen = found is null ? null : RemedyOf(found, remedy);
-        var problem = chosen is null ? new Problem("remedy", "That remedy is not there any more: the studio was changed meanwhile. Nothing was changed.") : desk.Apply(chosen.Edit).Problem;
-        if (problem is null) this.Say($"Done: {chosen!.Title}");
+        var problem = chosen is null
+            ? new Problem("remedy", "That remedy is not there any more: the studio was changed meanwhile. Nothing was changed.")
+            : desk.Apply(chosen.Edit).Problem;
+        if (problem is null)
+            this.Say($"Done: {chosen!.Title}");
         View = Look(problem is null ? null : finding, problem);
         return this.Answer(problem, Fragment, View, "/checks");
     }
@@ -117,9 +142,10 @@ public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load
     public IActionResult OnPostLearn(int number, string? sentence)
     {
         var learned = Learned();
-        var problem = number >= 0 && number < learned.Count && learned[number] is { Remedy: { } remedy } proposal && proposal.Sentence == sentence
-            ? desk.Apply(remedy.Edit).Problem
-            : new Problem("learn", "That is not there any more: the studio was changed meanwhile. Nothing was changed.");
+        var problem =
+            number >= 0 && number < learned.Count && learned[number] is { Remedy: { } remedy } proposal && proposal.Sentence == sentence
+                ? desk.Apply(remedy.Edit).Problem
+                : new Problem("learn", "That is not there any more: the studio was changed meanwhile. Nothing was changed.");
         View = Look(null, problem);
         return this.Answer(problem, Fragment, View, "/checks");
     }
@@ -143,20 +169,39 @@ public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load
         var state = desk.State;
         var holding = held.Find(state.Report);
         heldDone = (holding is not null, holding?.IsWhole ?? false);
-        return [.. state.Findings, .. (holding?.Findings ?? []).Select(finding => new PlacedFinding(finding.Key, finding, state.Report, [], false))];
+        return
+        [
+            .. state.Findings,
+            .. (holding?.Findings ?? []).Select(finding => new PlacedFinding(finding.Key, finding, state.Report, [], false)),
+        ];
     }
 
-    private static PricedRemedy? RemedyOf(PlacedFinding placed, string? key) => RemedySearch.For(placed.Report, placed.Finding).Remedies.FirstOrDefault(remedy => remedy.Key == key);
+    private static PricedRemedy? RemedyOf(PlacedFinding placed, string? key) =>
+        RemedySearch.For(placed.Report, placed.Finding).Remedies.FirstOrDefault(remedy => remedy.Key == key);
 
-    private IEnumerable<Route> Changed(Studio after) => after.Routes.Where(route => desk.State.Studio.FindRoute(route.Id) is { } before && !ReferenceEquals(before, route));
+    private IEnumerable<Route> Changed(Studio after) =>
+        after.Routes.Where(route => desk.State.Studio.FindRoute(route.Id) is { } before && !ReferenceEquals(before, route));
 
     private IReadOnlyList<Proposal> Learned()
     {
         var studio = desk.State.Studio;
-        var known = RoomLinks.Of(studio).RoomWays().Where(way => way.IsBack && way.On).Select(way => (way.Destination, way.Source)).ToHashSet();
+        var known = RoomLinks
+            .Of(studio)
+            .RoomWays()
+            .Where(way => way.IsBack && way.On)
+            .Select(way => (way.Destination, way.Source))
+            .ToHashSet();
         // What was counted says more than what was only seen while it went round.
-        var ways = echoes.Found().Concat(desk.Junction.Guarded() is { Trips.Length: > 0 } guarded ? guarded.Ways : []).DistinctBy(way => (way.To, way.From));
-        return [.. Proposals.Of(studio, ways.Where(way => !known.Contains((way.To, way.From)))).Where(proposal => proposal is { Agrees: false, Remedy: not null })];
+        var ways = echoes
+            .Found()
+            .Concat(desk.Junction.Guarded() is { Trips.Length: > 0 } guarded ? guarded.Ways : [])
+            .DistinctBy(way => (way.To, way.From));
+        return
+        [
+            .. Proposals
+                .Of(studio, ways.Where(way => !known.Contains((way.To, way.From))))
+                .Where(proposal => proposal is { Agrees: false, Remedy: not null }),
+        ];
     }
 
     private ChecksView Look(string? key, Problem? problem)
@@ -166,10 +211,21 @@ public sealed class ChecksModel(StudioDesk desk, HeldFinder held, LoadMeter load
         // An answer to a press lists what was listed before it.
         var find = NameRule.Tidy(Request.PageQuery("/checks").GetValueOrDefault("q"));
         var words = find.Split(' ', StringSplitOptions.RemoveEmptyEntries);
-        var listed = findings.FindAll(finding => Array.TrueForAll(words, word => $"{finding.Finding.Sign} {finding.Finding.Title} {finding.Finding.Sentence} {finding.Where}".Contains(word, StringComparison.OrdinalIgnoreCase)));
-        var chosen = findings.Find(finding => finding.Key == key) ?? (listed.Count > 0 ? listed[0] : null) ?? findings.Find(finding => finding.Finding.Kind != FindingKind.Held);
-        var remedies = chosen is null ? new RemedyList([], false)
-            : chosen.Report.Looked.Places <= MostAtOnce ? RemedySearch.For(chosen.Report, chosen.Finding) : null;
+        var listed = findings.FindAll(finding =>
+            Array.TrueForAll(words, word =>
+                $"{finding.Finding.Sign} {finding.Finding.Title} {finding.Finding.Sentence} {finding.Where}".Contains(
+                    word,
+                    StringComparison.OrdinalIgnoreCase
+                )
+            )
+        );
+        var chosen = findings.Find(finding => finding.Key == key)
+            ?? (listed.Count > 0 ? listed[0] : null)
+            ?? findings.Find(finding => finding.Finding.Kind != FindingKind.Held);
+        var remedies =
+            chosen is null ? new RemedyList([], false)
+            : chosen.Report.Looked.Places <= MostAtOnce ? RemedySearch.For(chosen.Report, chosen.Finding)
+            : null;
         var trips = desk.Junction.Guarded().Trips;
         return new ChecksView(state, findings, chosen, remedies, heldDone, trips, Learned(), problem)
         {

@@ -37,7 +37,8 @@ public sealed class FilesModel(StudioDesk desk, SpokenLog spoken) : GearPageMode
             Look(null, problem);
             return this.Answer(problem, Fragment, View, "/gear");
         }
-        if (!Request.WantsFragment()) return LocalRedirect("/gear");
+        if (!Request.WantsFragment())
+            return LocalRedirect("/gear");
         // Another studio is another page: its name stands in the head.
         Response.Headers["HX-Redirect"] = "/gear";
         return new NoContentResult();
@@ -45,9 +46,16 @@ public sealed class FilesModel(StudioDesk desk, SpokenLog spoken) : GearPageMode
 
     private static async Task<(Studio? Studio, string Problem)> ReadAsync(IFormFile? file)
     {
-        if (file is null) return (null, "Choose a file first.");
+        if (file is null)
+            return (null, "Choose a file first.");
         if (file.Length > MaxStudioFile)
-            return (null, string.Create(CultureInfo.InvariantCulture, $"{file.FileName} has {file.Length} bytes; a studio has at most {MaxStudioFile} here. ./weiche import takes larger ones."));
+            return (
+                null,
+                string.Create(
+                    CultureInfo.InvariantCulture,
+                    $"{file.FileName} has {file.Length} bytes; a studio has at most {MaxStudioFile} here. ./weiche import takes larger ones."
+                )
+            );
         using var bytes = new MemoryStream();
         await file.CopyToAsync(bytes);
         try

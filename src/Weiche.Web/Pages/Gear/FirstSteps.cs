@@ -19,17 +19,33 @@ public sealed record FirstSteps(ImmutableArray<Unit> Plays, ImmutableArray<Unit>
     /// <param name="there">What is plugged in or runs, and is no device of it yet.</param>
     public static FirstSteps? Of(Studio studio, IEnumerable<Unit> there)
     {
-        if (studio.Routes.Length > 1 || studio.Devices.Length > FewDevices || studio.Lineups.Length > 0) return null;
+        if (studio.Routes.Length > 1 || studio.Devices.Length > FewDevices || studio.Lineups.Length > 0)
+            return null;
         var units = there.ToList();
         // An interface is neither: what is plugged into it is.
-        bool Has(Unit unit, PortDirection way) => unit.IsFile || (unit.Ports.Any(port => port.Direction == way) && unit.Ports.All(port => port.Wire != WireKind.Din));
-        DevicePort? from = studio.Sources.Where(port => !port.IsLoose).OrderBy(port => port.Device.IsVirtualPort()).Select(port => (DevicePort?)port).FirstOrDefault();
-        var to = studio.Destinations.Where(port => !port.IsLoose && port.Device.Id != from?.Device.Id).OrderBy(port => port.Device.IsVirtualPort()).Select(port => (DevicePort?)port).FirstOrDefault();
+        bool Has(Unit unit, PortDirection way) =>
+            unit.IsFile || (unit.Ports.Any(port => port.Direction == way) && unit.Ports.All(port => port.Wire != WireKind.Din));
+        DevicePort? from = studio
+            .Sources.Where(port => !port.IsLoose)
+            .OrderBy(port => port.Device.IsVirtualPort())
+            .Select(port => (DevicePort?)port)
+            .FirstOrDefault();
+        var to = studio
+            .Destinations.Where(port => !port.IsLoose && port.Device.Id != from?.Device.Id)
+            .OrderBy(port => port.Device.IsVirtualPort())
+            .Select(port => (DevicePort?)port)
+            .FirstOrDefault();
         if (studio.Routes is [var only])
         {
             from = studio.SourcesOf(only).Select(port => (DevicePort?)port).FirstOrDefault();
             to = studio.FindPort(only.To);
         }
-        return new FirstSteps([.. units.Where(unit => Has(unit, PortDirection.Source))], [.. units.Where(unit => Has(unit, PortDirection.Destination))], from, to, studio.Routes.Length == 1);
+        return new FirstSteps(
+            [.. units.Where(unit => Has(unit, PortDirection.Source))],
+            [.. units.Where(unit => Has(unit, PortDirection.Destination))],
+            from,
+            to,
+            studio.Routes.Length == 1
+        );
     }
 }

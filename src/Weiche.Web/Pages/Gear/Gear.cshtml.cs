@@ -19,7 +19,12 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
     /// <param name="stepping">The port that is off for a moment, while ports are switched one after the other.</param>
     public IActionResult OnGet(int? device, string? unit, bool find, int stepping)
     {
-        Look(device, naming: unit, find: find, stepping: Desk.State.Studio.FindPort(new PortId(stepping)) is { Port.On: false } ? stepping : 0);
+        Look(
+            device,
+            naming: unit,
+            find: find,
+            stepping: Desk.State.Studio.FindPort(new PortId(stepping)) is { Port.On: false } ? stepping : 0
+        );
         return this.Show(Fragment, View);
     }
 
@@ -36,9 +41,10 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
     public IActionResult OnPostAddDevice(string? line, string? unit)
     {
         var plugged = Desk.Park.State.Call.New.FirstOrDefault(each => each.Key == unit);
-        var result = !string.IsNullOrEmpty(unit) && plugged is null
-            ? EditResult.Refused("line", "That is not plugged in any more. Nothing was added.")
-            : Desk.Apply(new AddDevice(line, plugged));
+        var result =
+            !string.IsNullOrEmpty(unit) && plugged is null
+                ? EditResult.Refused("line", "That is not plugged in any more. Nothing was added.")
+                : Desk.Apply(new AddDevice(line, plugged));
         return Done(result, result.Problem is null ? result.NewId : null, line, naming: result.Problem is null ? null : unit);
     }
 
@@ -65,7 +71,8 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
     /// <summary>Opens the demo studio.</summary>
     public IActionResult OnPostDemo()
     {
-        if (Desk.OpenDemo() is not { } problem) return RedirectToPage("/Plan/Plan");
+        if (Desk.OpenDemo() is not { } problem)
+            return RedirectToPage("/Plan/Plan");
         Look(null, new Problem("line", problem.Sentence));
         return Answer(EditResult.Refused("line", problem.Sentence));
     }
@@ -89,13 +96,18 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
     public IActionResult OnPostAdd(string? name)
     {
         var result = Desk.Apply(new AddVirtualPort(name));
-        return Done(result.Problem is { } problem ? EditResult.Refused("add", problem.Sentence) : result, result.Problem is null ? result.NewId : null, name);
+        return Done(
+            result.Problem is { } problem ? EditResult.Refused("add", problem.Sentence) : result,
+            result.Problem is null ? result.NewId : null,
+            name
+        );
     }
 
     /// <summary>Renames a device or virtual port.</summary>
     /// <param name="device">Which.</param>
     /// <param name="name">Its new name.</param>
-    public IActionResult OnPostRename(int device, string? name) => Done(Desk.Apply(new RenameDevice(new DeviceId(device), name)), device, name);
+    public IActionResult OnPostRename(int device, string? name) =>
+        Done(Desk.Apply(new RenameDevice(new DeviceId(device), name)), device, name);
 
     /// <summary>Switches a port.</summary>
     /// <param name="port">Which.</param>
@@ -114,7 +126,8 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
         var result = at >= 0 ? Desk.Apply(new SwitchPort(ports[at].Id, true)) : EditResult.Done(Desk.State.Studio);
         // What was off before stays off: only ports that are on take part.
         var next = stop ? default : ports.Skip(at + 1).FirstOrDefault(each => each.Port.On);
-        if (next.Device is not null && result.Problem is null) result = Desk.Apply(new SwitchPort(next.Id, false));
+        if (next.Device is not null && result.Problem is null)
+            result = Desk.Apply(new SwitchPort(next.Id, false));
         Look(device, result.Problem, stepping: next.Device is null ? 0 : next.Id.Value);
         return Answer(result);
     }
@@ -123,13 +136,15 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
     /// <param name="port">Which.</param>
     /// <param name="label">The label; empty to let it write itself.</param>
     /// <param name="device">The device in the drawer.</param>
-    public IActionResult OnPostLabel(int port, string? label, int? device) => Done(Desk.Apply(new SetPortLabel(new PortId(port), label)), device, label);
+    public IActionResult OnPostLabel(int port, string? label, int? device) =>
+        Done(Desk.Apply(new SetPortLabel(new PortId(port), label)), device, label);
 
     /// <summary>Says on which channels a device sends or listens.</summary>
     /// <param name="device">Which.</param>
     /// <param name="sends">Whether this is about what it sends.</param>
     /// <param name="channels">The channels as typed.</param>
-    public IActionResult OnPostChannels(int device, bool sends, string? channels) => Done(Desk.Apply(new SetChannels(new DeviceId(device), sends, channels)), device, channels);
+    public IActionResult OnPostChannels(int device, bool sends, string? channels) =>
+        Done(Desk.Apply(new SetChannels(new DeviceId(device), sends, channels)), device, channels);
 
     /// <summary>Says whether a device sends or listens to a kind of message.</summary>
     /// <param name="device">Which.</param>
@@ -147,25 +162,29 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
     /// <param name="device">Which.</param>
     /// <param name="sounds">Whether it does.</param>
     /// <param name="audio">On which audio inputs its sound comes back.</param>
-    public IActionResult OnPostSound(int device, bool sounds, string? audio) => Done(Desk.Apply(new SetSound(new DeviceId(device), sounds, audio)), device, audio);
+    public IActionResult OnPostSound(int device, bool sounds, string? audio) =>
+        Done(Desk.Apply(new SetSound(new DeviceId(device), sounds, audio)), device, audio);
 
     /// <summary>Says how many messages of a kind a device sends in a second at worst.</summary>
     /// <param name="device">Which.</param>
     /// <param name="kind">The kind.</param>
     /// <param name="rate">How many; empty for what its sort does.</param>
-    public IActionResult OnPostWorst(int device, MessageKind kind, string? rate) => Done(Desk.Apply(new SetWorstRate(new DeviceId(device), kind, rate)), device, rate);
+    public IActionResult OnPostWorst(int device, MessageKind kind, string? rate) =>
+        Done(Desk.Apply(new SetWorstRate(new DeviceId(device), kind, rate)), device, rate);
 
     /// <summary>Says which MPE zones a device speaks.</summary>
     /// <param name="device">Which.</param>
     /// <param name="lower">Members of the lower zone.</param>
     /// <param name="upper">Members of the upper zone.</param>
     /// <param name="bend">The bend range.</param>
-    public IActionResult OnPostZones(int device, int lower, int upper, int bend) => Done(Desk.Apply(new SetZones(new DeviceId(device), lower, upper, bend)), device);
+    public IActionResult OnPostZones(int device, int lower, int upper, int bend) =>
+        Done(Desk.Apply(new SetZones(new DeviceId(device), lower, upper, bend)), device);
 
     /// <summary>Gives a device another shape's name.</summary>
     /// <param name="device">Which.</param>
     /// <param name="kind">What it is.</param>
-    public IActionResult OnPostShape(int device, DeviceKind kind) => Done(Desk.Apply(new SetDeviceKind(new DeviceId(device), kind)), device);
+    public IActionResult OnPostShape(int device, DeviceKind kind) =>
+        Done(Desk.Apply(new SetDeviceKind(new DeviceId(device), kind)), device);
 
     /// <summary>Pins a device to the place where it is, or lets it go.</summary>
     /// <param name="device">Which.</param>
@@ -174,7 +193,19 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
     {
         var id = new DeviceId(device);
         return Desk.State.Studio.FindDevice(id)?.Known is { } known
-            ? Done(Desk.Apply(new SetKnown(id, known with { Pinned = pinned, Place = Desk.Park.State.Call.Present.GetValueOrDefault(id)?.Place ?? known.Place })), device)
+            ? Done(
+                Desk.Apply(
+                    new SetKnown(
+                        id,
+                        known with
+                        {
+                            Pinned = pinned,
+                            Place = Desk.Park.State.Call.Present.GetValueOrDefault(id)?.Place ?? known.Place,
+                        }
+                    )
+                ),
+                device
+            )
             : Done(EditResult.Refused("known", "Nothing is known of where that device is."), device);
     }
 
@@ -187,7 +218,15 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
         var plugged = call.New.Concat(call.Unclear.SelectMany(unclear => unclear.Units)).FirstOrDefault(each => each.Key == unit);
         return plugged is null
             ? Done(EditResult.Refused("known", "That is not plugged in any more. Nothing was changed."), device)
-            : Done(Desk.Apply(new SetKnown(new DeviceId(device), new KnownAs(plugged.Says, plugged.Serial, plugged.Place, plugged.Serial.Length == 0, plugged.Identity))), device);
+            : Done(
+                Desk.Apply(
+                    new SetKnown(
+                        new DeviceId(device),
+                        new KnownAs(plugged.Says, plugged.Serial, plugged.Place, plugged.Serial.Length == 0, plugged.Identity)
+                    )
+                ),
+                device
+            );
     }
 
     /// <summary>Brings the studio in line with what the room answered.</summary>
@@ -197,7 +236,10 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
         Look(null);
         return View.Proposed.FirstOrDefault(proposal => proposal.Sentence == sentence) is { Remedy: { } remedy }
             ? Done(Desk.Apply(remedy.Edit), null)
-            : Done(EditResult.Refused("known", "The room does not say so any more: the studio was changed meanwhile. Nothing was changed."), null);
+            : Done(
+                EditResult.Refused("known", "The room does not say so any more: the studio was changed meanwhile. Nothing was changed."),
+                null
+            );
     }
 
     /// <summary>Removes a device or virtual port.</summary>
@@ -212,7 +254,9 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
     /// <summary>Asks every destination who is there.</summary>
     public async Task<IActionResult> OnPostWhoAsync()
     {
-        await Desk.Scout.AskAsync(Desk.State.Studio.Destinations.Where(port => port.Port.On && !port.Device.IsVirtualPort()).Select(port => port.Id));
+        await Desk.Scout.AskAsync(
+            Desk.State.Studio.Destinations.Where(port => port.Port.On && !port.Device.IsVirtualPort()).Select(port => port.Id)
+        );
         return Done(EditResult.Done(Desk.State.Studio), null);
     }
 
@@ -221,8 +265,12 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
     /// <param name="device">The device in the drawer.</param>
     public async Task<IActionResult> OnPostSoundOutAsync(int? port, int? device)
     {
-        await Desk.Scout.SoundAsync(Desk.State.Studio.Destinations
-            .Where(each => each.Port.On && (port is { } one ? each.Id.Value == one : !each.Device.IsVirtualPort())).Select(each => each.Id));
+        await Desk.Scout.SoundAsync(
+            Desk.State.Studio.Destinations.Where(each =>
+                    each.Port.On && (port is { } one ? each.Id.Value == one : !each.Device.IsVirtualPort())
+                )
+                .Select(each => each.Id)
+        );
         return Done(EditResult.Done(Desk.State.Studio), device);
     }
 
@@ -241,10 +289,14 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
     public IActionResult OnPostTest(int port, int channel, string? key, int? device)
     {
         EditResult result;
-        if (channel is < 1 or > Channel.Count) result = EditResult.Refused("test", $"There is no channel {channel}: channels go from 1 to 16.");
-        else if (!KeyName.TryParse(key ?? "", out var number)) result = EditResult.Refused("test", $"“{key}” is not a key: write it like C3 or 60.");
-        else if (Desk.State.Studio.FindPort(new PortId(port)) is not { IsSource: false } to) result = EditResult.Refused("test", "That destination is gone: it was removed meanwhile.");
-        else if (!to.Port.On) result = EditResult.Refused("test", $"{to.Label} is switched off.");
+        if (channel is < 1 or > Channel.Count)
+            result = EditResult.Refused("test", $"There is no channel {channel}: channels go from 1 to 16.");
+        else if (!KeyName.TryParse(key ?? "", out var number))
+            result = EditResult.Refused("test", $"“{key}” is not a key: write it like C3 or 60.");
+        else if (Desk.State.Studio.FindPort(new PortId(port)) is not { IsSource: false } to)
+            result = EditResult.Refused("test", "That destination is gone: it was removed meanwhile.");
+        else if (!to.Port.On)
+            result = EditResult.Refused("test", $"{to.Label} is switched off.");
         else
         {
             _ = Desk.Scout.PlayAsync(to.Id, Channel.FromNumber(channel), number);
@@ -268,18 +320,26 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
     /// <summary>Gives a device's keys their names.</summary>
     /// <param name="device">Which.</param>
     /// <param name="list">The list, as typed or pasted.</param>
-    public IActionResult OnPostKeys(int device, string? list) => Done(Desk.Apply(new SetKeyNames(new DeviceId(device), list)), device, list);
+    public IActionResult OnPostKeys(int device, string? list) =>
+        Done(Desk.Apply(new SetKeyNames(new DeviceId(device), list)), device, list);
 
     /// <summary>Gives a device's programs their names.</summary>
     /// <param name="device">Which.</param>
     /// <param name="list">The list, as typed or pasted.</param>
-    public IActionResult OnPostPrograms(int device, string? list) => Done(Desk.Apply(new SetPrograms(new DeviceId(device), list)), device, list);
+    public IActionResult OnPostPrograms(int device, string? list) =>
+        Done(Desk.Apply(new SetPrograms(new DeviceId(device), list)), device, list);
 
     /// <summary>Makes something on a device a lever.</summary>
     /// <param name="device">Which.</param>
     /// <param name="line">The lever, as typed.</param>
-    public IActionResult OnPostLever(int device, string? line) => Done(
-        LeverLine.TryParse(Desk.State.Studio, line, out var edit, out var problem) ? Desk.Apply(edit) : EditResult.Refused("lever", problem), device, line);
+    public IActionResult OnPostLever(int device, string? line) =>
+        Done(
+            LeverLine.TryParse(Desk.State.Studio, line, out var edit, out var problem)
+                ? Desk.Apply(edit)
+                : EditResult.Refused("lever", problem),
+            device,
+            line
+        );
 
     /// <summary>Takes a lever off.</summary>
     /// <param name="device">The device in the drawer.</param>
@@ -295,10 +355,10 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
     /// <param name="port">The source.</param>
     /// <param name="present">Whether it shall be in.</param>
     /// <param name="device">The device in the drawer.</param>
-    public IActionResult OnPostMember(int group, int port, bool present, int? device) => Done(Desk.Apply(new SetMember(new GroupId(group), new PortId(port), present)), device);
+    public IActionResult OnPostMember(int group, int port, bool present, int? device) =>
+        Done(Desk.Apply(new SetMember(new GroupId(group), new PortId(port), present)), device);
 
     /// <summary>Removes a group.</summary>
     /// <param name="group">Which.</param>
     public IActionResult OnPostRemoveGroup(int group) => Done(Desk.Apply(new RemoveGroup(new GroupId(group))), null);
-
 }

@@ -22,10 +22,24 @@ public abstract class GearPageModel(StudioDesk desk, SpokenLog spoken) : PageMod
     /// <summary>The running studio.</summary>
     private protected StudioDesk Desk => desk;
 
-    private protected void Look(int? device, Problem? problem = null, string? typed = null, string? address = null, string? naming = null, bool find = false, int stepping = 0)
+    private protected void Look(
+        int? device,
+        Problem? problem = null,
+        string? typed = null,
+        string? address = null,
+        string? naming = null,
+        bool find = false,
+        int stepping = 0
+    )
     {
         var state = desk.State;
-        View = new GearView(state, device is { } id ? state.Studio.FindDevice(new DeviceId(id)) : null, problem, problem is null ? null : typed, address)
+        View = new GearView(
+            state,
+            device is { } id ? state.Studio.FindDevice(new DeviceId(id)) : null,
+            problem,
+            problem is null ? null : typed,
+            address
+        )
         {
             Room = desk.Park.State,
             Systems = desk.Systems,
@@ -48,10 +62,15 @@ public abstract class GearPageModel(StudioDesk desk, SpokenLog spoken) : PageMod
     }
 
     private protected IActionResult Answer(EditResult result) =>
-        this.Answer(result.Problem, Fragment, View, View switch
-        {
-            { Stepping: > 0 } => string.Create(CultureInfo.InvariantCulture, $"/gear?stepping={View.Stepping}"),
-            { Chosen: { } chosen } => $"/gear?device={chosen.Id}",
-            _ => "/gear",
-        });
+        this.Answer(
+            result.Problem,
+            Fragment,
+            View,
+            View switch
+            {
+                { Stepping: > 0 } => string.Create(CultureInfo.InvariantCulture, $"/gear?stepping={View.Stepping}"),
+                { Chosen: { } chosen } => $"/gear?device={chosen.Id}",
+                _ => "/gear",
+            }
+        );
 }

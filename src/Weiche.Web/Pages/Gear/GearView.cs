@@ -59,7 +59,9 @@ public sealed record GearView(DeskState State, Device? Chosen, Problem? Problem 
         get
         {
             var studio = State.Studio;
-            var answers = Inquiry is { } inquiry ? Proposals.Of(studio, inquiry.Replies).Concat(Proposals.Silent(studio, inquiry.Asked, inquiry.Replies)) : [];
+            var answers = Inquiry is { } inquiry
+                ? Proposals.Of(studio, inquiry.Replies).Concat(Proposals.Silent(studio, inquiry.Asked, inquiry.Replies))
+                : [];
             return [.. answers.Concat(Soundings is { } soundings ? Proposals.Of(studio, soundings.Ways) : []).OrderBy(each => each.Agrees)];
         }
     }
@@ -106,34 +108,49 @@ public sealed record GearView(DeskState State, Device? Chosen, Problem? Problem 
 
     /// <summary>Since when something is there that has no name, in words.</summary>
     /// <param name="unit">What is plugged in.</param>
-    public string NewWords(Unit unit) => Room.NewSince.TryGetValue(unit.Key, out var since)
-        ? string.Create(CultureInfo.InvariantCulture, $" · since {since.ToLocalTime():HH:mm}{(Room.Besides.TryGetValue(unit.Key, out var file) ? $" · also as {file}" : "")}")
-        : "";
+    public string NewWords(Unit unit) =>
+        Room.NewSince.TryGetValue(unit.Key, out var since)
+            ? string.Create(
+                CultureInfo.InvariantCulture,
+                $" · since {since.ToLocalTime():HH:mm}{(Room.Besides.TryGetValue(unit.Key, out var file) ? $" · also as {file}" : "")}"
+            )
+            : "";
 
     /// <summary>Whether a device is there, in words.</summary>
     /// <param name="device">The device.</param>
-    public string PresenceWords(Device device) => Room.Presences.GetValueOrDefault(device.Id) switch
-    {
-        { Present: true, Urgency: Urgency.RealTime } => "present, read at real-time priority",
-        { Present: true, Urgency: Urgency.Raised } => "present, read before most others",
-        { Present: true, Urgency: Urgency.Ordinary } => "present, read at ordinary priority",
-        { Present: true } => "present",
-        { } presence => string.Create(CultureInfo.InvariantCulture, $"missing since {presence.Since.ToLocalTime():HH:mm}: {presence.Reason}"),
-        null => IsMissing(device) ? "its interface is missing" : "",
-    };
+    public string PresenceWords(Device device) =>
+        Room.Presences.GetValueOrDefault(device.Id) switch
+        {
+            { Present: true, Urgency: Urgency.RealTime } => "present, read at real-time priority",
+            { Present: true, Urgency: Urgency.Raised } => "present, read before most others",
+            { Present: true, Urgency: Urgency.Ordinary } => "present, read at ordinary priority",
+            { Present: true } => "present",
+            { } presence => string.Create(
+                CultureInfo.InvariantCulture,
+                $"missing since {presence.Since.ToLocalTime():HH:mm}: {presence.Reason}"
+            ),
+            null => IsMissing(device) ? "its interface is missing" : "",
+        };
 
     /// <summary>Where a device is, in a few words.</summary>
     /// <param name="device">The device.</param>
     public string PlaceWords(Device device)
     {
-        if (device.IsVirtualPort()) return "virtual port";
-        if (Room.Call.Present.TryGetValue(device.Id, out var unit)) return unit.Place;
-        if (State.Studio.PortsOf(device.Id).FirstOrDefault(port => port.IsBehind) is { Device: not null } port) return port.Place;
+        if (device.IsVirtualPort())
+            return "virtual port";
+        if (Room.Call.Present.TryGetValue(device.Id, out var unit))
+            return unit.Place;
+        if (State.Studio.PortsOf(device.Id).FirstOrDefault(port => port.IsBehind) is { Device: not null } port)
+            return port.Place;
         foreach (var jack in device.Jacks.Where(jack => jack.Role == JackRole.In))
         {
-            if (State.Studio.OtherEnd(jack.Id) is { } far) return $"{far.Device.Name} {far.Jack.Name}";
+            if (State.Studio.OtherEnd(jack.Id) is { } far)
+                return $"{far.Device.Name} {far.Jack.Name}";
         }
-        return device.Address ?? (device.Ports.Length > 0 ? string.Join(", ", device.Ports.Select(each => each.Wire.InWords()).Distinct()) : "not cabled yet");
+        return device.Address
+            ?? (
+                device.Ports.Length > 0 ? string.Join(", ", device.Ports.Select(each => each.Wire.InWords()).Distinct()) : "not cabled yet"
+            );
     }
 
     /// <summary>The routes that come from or go to a device.</summary>
@@ -144,5 +161,6 @@ public sealed record GearView(DeskState State, Device? Chosen, Problem? Problem 
         return [.. State.Studio.Routes.Where(route => ports.Contains(route.To) || route.From is OneSource one && ports.Contains(one.Port))];
     }
 
-    private static bool IsWithin(Device device) => device.Ports.Length > 0 && device.Ports.All(port => port.Wire is WireKind.Virtual or WireKind.Network);
+    private static bool IsWithin(Device device) =>
+        device.Ports.Length > 0 && device.Ports.All(port => port.Wire is WireKind.Virtual or WireKind.Network);
 }

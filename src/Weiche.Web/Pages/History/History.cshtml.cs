@@ -27,7 +27,12 @@ public enum HistoryStand
 /// <param name="Versions">Some of its versions, the newest first.</param>
 /// <param name="Earlier">The number below which there are more; null if there are none.</param>
 /// <param name="Problem">What could not be done, or null.</param>
-public sealed record HistoryView(DeskState State, IReadOnlyList<(StoredVersion Version, HistoryStand Stand)> Versions, int? Earlier, Problem? Problem = null);
+public sealed record HistoryView(
+    DeskState State,
+    IReadOnlyList<(StoredVersion Version, HistoryStand Stand)> Versions,
+    int? Earlier,
+    Problem? Problem = null
+);
 
 /// <summary>Every edit of the open studio, with the way back to any of them, and undo and redo for all pages.</summary>
 /// <param name="desk">The running studio.</param>
@@ -66,7 +71,8 @@ public sealed class HistoryModel(StudioDesk desk) : PageModel
     /// <summary>The page that asked shows by itself what changed; what was done is said in its head.</summary>
     private IActionResult Said(string what, (string? Done, Problem? Problem) result)
     {
-        if (!Request.WantsFragment()) return LocalRedirect("/history");
+        if (!Request.WantsFragment())
+            return LocalRedirect("/history");
         var words = result.Problem?.Sentence ?? $"{what}: {result.Done}";
         this.Say(words);
         return result.Problem is null ? new NoContentResult() : StatusCode(StatusCodes.Status422UnprocessableEntity);
@@ -78,12 +84,18 @@ public sealed class HistoryModel(StudioDesk desk) : PageModel
         var current = desk.Place.Version;
         var byNumber = all.ToDictionary(version => version.Version);
         var stands = new Dictionary<int, HistoryStand>();
-        for (var at = byNumber.GetValueOrDefault(current); at is not null; at = at.Parent is { } parent ? byNumber.GetValueOrDefault(parent) : null)
+        for (
+            var at = byNumber.GetValueOrDefault(current);
+            at is not null;
+            at = at.Parent is { } parent ? byNumber.GetValueOrDefault(parent) : null
+        )
             stands[at.Version] = at.Version == current ? HistoryStand.Now : HistoryStand.Behind;
         for (var at = byNumber.GetValueOrDefault(current); at?.Next is { } next; at = byNumber.GetValueOrDefault(next))
             stands.TryAdd(next, HistoryStand.Ahead);
-        var shown = all.Where(version => before is not { } limit || version.Version < limit).Take(Shown)
-            .Select(version => (version, stands.GetValueOrDefault(version.Version, HistoryStand.Aside))).ToList();
+        var shown = all.Where(version => before is not { } limit || version.Version < limit)
+            .Take(Shown)
+            .Select(version => (version, stands.GetValueOrDefault(version.Version, HistoryStand.Aside)))
+            .ToList();
         var last = shown.Count > 0 ? shown[^1].version.Version : 0;
         return new HistoryView(desk.State, shown, all.Any(version => version.Version < last) ? last : null, problem);
     }

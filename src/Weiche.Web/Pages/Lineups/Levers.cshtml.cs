@@ -15,10 +15,18 @@ public sealed class LeversModel(StudioDesk desk) : LineupsPageModel(desk)
     /// <param name="number">Its first data byte.</param>
     public IActionResult OnGet(int source, int status, int number)
     {
-        if (!Request.WantsFragment()) return LocalRedirect("/lineups");
-        if (Desk.State.Studio.FindPort(new PortId(source)) is not { IsSource: true } port) return Answer(new Problem("lever", "That source is gone: it was removed meanwhile."));
-        if (number is < 0 or > 127 || (status & 0xF0) is not (0x90 or 0xB0 or 0xC0)) return Answer(new Problem("lever", LeverLine.Examples));
-        var kind = (status & 0xF0) switch { 0x90 => LeverKind.Key, 0xC0 => LeverKind.Program, _ => LeverKind.Control };
+        if (!Request.WantsFragment())
+            return LocalRedirect("/lineups");
+        if (Desk.State.Studio.FindPort(new PortId(source)) is not { IsSource: true } port)
+            return Answer(new Problem("lever", "That source is gone: it was removed meanwhile."));
+        if (number is < 0 or > 127 || (status & 0xF0) is not (0x90 or 0xB0 or 0xC0))
+            return Answer(new Problem("lever", LeverLine.Examples));
+        var kind = (status & 0xF0) switch
+        {
+            0x90 => LeverKind.Key,
+            0xC0 => LeverKind.Program,
+            _ => LeverKind.Control,
+        };
         return Answer(null, pressed: new PressedThing(port, new LeverTrigger(kind, number)));
     }
 
@@ -29,19 +37,23 @@ public sealed class LeversModel(StudioDesk desk) : LineupsPageModel(desk)
     public IActionResult OnPostPressed(int source, string? thing, string? work)
     {
         var studio = Desk.State.Studio;
-        if (studio.FindPort(new PortId(source)) is not { IsSource: true } port) return Answer(new Problem("lever", "That source is gone: it was removed meanwhile. Nothing was changed."));
-        if (!LeverLine.TryTrigger(thing ?? "", out var trigger, out var problem)) return Answer(new Problem("lever", problem));
+        if (studio.FindPort(new PortId(source)) is not { IsSource: true } port)
+            return Answer(new Problem("lever", "That source is gone: it was removed meanwhile. Nothing was changed."));
+        if (!LeverLine.TryTrigger(thing ?? "", out var trigger, out var problem))
+            return Answer(new Problem("lever", problem));
         var pressed = new PressedThing(port, trigger);
-        if (!LeverLine.TryWork(studio, work ?? "", out var works, out problem)) return Answer(new Problem("lever", problem), pressed: pressed);
+        if (!LeverLine.TryWork(studio, work ?? "", out var works, out problem))
+            return Answer(new Problem("lever", problem), pressed: pressed);
         var result = Desk.Apply(new AddLever(port.Id, trigger, works));
         return Answer(result.Problem, pressed: result.Problem is null ? null : pressed);
     }
 
     /// <summary>Sets a lever as it is typed.</summary>
     /// <param name="line">What was typed.</param>
-    public IActionResult OnPostLine(string? line) => LeverLine.TryParse(Desk.State.Studio, line, out var edit, out var problem)
-        ? Do(edit, typed: line)
-        : Answer(new Problem("lever", problem), typed: line);
+    public IActionResult OnPostLine(string? line) =>
+        LeverLine.TryParse(Desk.State.Studio, line, out var edit, out var problem)
+            ? Do(edit, typed: line)
+            : Answer(new Problem("lever", problem), typed: line);
 
     /// <summary>Takes a lever off.</summary>
     /// <param name="lever">Which.</param>

@@ -21,8 +21,10 @@ public sealed class LineupsModel(StudioDesk desk) : LineupsPageModel(desk)
     public IActionResult OnPostStep(int by)
     {
         var problem = Desk.EnterBeside(by);
-        if (!Request.WantsFragment() || Request.Headers["HX-Target"] == "fragment") return Entered(problem, null);
-        if (problem is not null) this.Say(problem.Sentence);
+        if (!Request.WantsFragment() || Request.Headers["HX-Target"] == "fragment")
+            return Entered(problem, null);
+        if (problem is not null)
+            this.Say(problem.Sentence);
         return new NoContentResult();
     }
 
@@ -33,7 +35,8 @@ public sealed class LineupsModel(StudioDesk desk) : LineupsPageModel(desk)
     /// <summary>Gives a lineup another name.</summary>
     /// <param name="lineup">Which.</param>
     /// <param name="name">The name.</param>
-    public IActionResult OnPostRename(int lineup, string? name) => Do(new RenameLineup(new LineupId(lineup), name), new LineupId(lineup), name);
+    public IActionResult OnPostRename(int lineup, string? name) =>
+        Do(new RenameLineup(new LineupId(lineup), name), new LineupId(lineup), name);
 
     /// <summary>Sets the note for the player.</summary>
     /// <param name="lineup">Which.</param>
@@ -86,7 +89,11 @@ public sealed class LineupsModel(StudioDesk desk) : LineupsPageModel(desk)
     public IActionResult OnPostUnsend(int lineup, int index, string? was)
     {
         var studio = Desk.State.Studio;
-        return studio.FindLineup(new LineupId(lineup)) is { } known && index >= 0 && index < known.Sends.Length && SendingWords.Of(studio, known.Sends[index]) == was
+        return
+            studio.FindLineup(new LineupId(lineup)) is { } known
+            && index >= 0
+            && index < known.Sends.Length
+            && SendingWords.Of(studio, known.Sends[index]) == was
             ? Do(new RemoveSending(known.Id, index, known.Sends[index]), known.Id)
             : Answer(new Problem("sends", "What the lineup sends was changed meanwhile. Nothing was changed."), new LineupId(lineup));
     }
@@ -95,7 +102,9 @@ public sealed class LineupsModel(StudioDesk desk) : LineupsPageModel(desk)
     /// <param name="lineup">Which.</param>
     /// <param name="index">Which thing, from 0.</param>
     /// <param name="by">How many places.</param>
-    public IActionResult OnPostOrder(int lineup, int index, int by) => Do(new MoveSending(new LineupId(lineup), index, by), new LineupId(lineup));
+    public IActionResult OnPostOrder(int lineup, int index, int by) =>
+        Do(new MoveSending(new LineupId(lineup), index, by), new LineupId(lineup));
 
-    private IActionResult Entered(Problem? problem, LineupId? lineup) => Answer(problem, problem is null ? Desk.State.Studio.InForce : lineup);
+    private IActionResult Entered(Problem? problem, LineupId? lineup) =>
+        Answer(problem, problem is null ? Desk.State.Studio.InForce : lineup);
 }

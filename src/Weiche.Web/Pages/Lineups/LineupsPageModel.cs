@@ -49,9 +49,14 @@ public abstract class LineupsPageModel(StudioDesk desk) : PageModel
     {
         var state = desk.State;
         var query = Request.PageQuery("/lineups");
-        var asked = lineup ?? (int.TryParse(query.GetValueOrDefault("lineup").FirstOrDefault(), out var id) ? new LineupId(id) : state.Studio.InForce);
+        var asked = lineup
+            ?? (int.TryParse(query.GetValueOrDefault("lineup").FirstOrDefault(), out var id) ? new LineupId(id) : state.Studio.InForce);
         var find = NameRule.Tidy(query.GetValueOrDefault("q").FirstOrDefault());
-        View = new LineupsView(state, Roster.Of(state.Studio, find, MostRows), (asked is { } known ? state.Studio.FindLineup(known) : null) ?? state.Studio.Current)
+        View = new LineupsView(
+            state,
+            Roster.Of(state.Studio, find, MostRows),
+            (asked is { } known ? state.Studio.FindLineup(known) : null) ?? state.Studio.Current
+        )
         {
             Find = find,
             Problem = problem,

@@ -35,15 +35,18 @@ public sealed record LineupsView(DeskState State, Roster Roster, Lineup? Looked)
     public IEnumerable<string> LeversInto(Lineup lineup)
     {
         var studio = State.Studio;
-        foreach (var lever in studio.Levers.Where(lever => lever.Work is EnterLineup enter && enter.Lineup == lineup.Id)) yield return $"{lever.Trigger.Words} of {studio.FindPort(lever.Source)?.Name}";
-        if (studio.NumberOf(lineup.Id) > 1 && studio.Levers.Any(lever => lever.Work is StepLineup { By: > 0 })) yield return "next";
+        foreach (var lever in studio.Levers.Where(lever => lever.Work is EnterLineup enter && enter.Lineup == lineup.Id))
+            yield return $"{lever.Trigger.Words} of {studio.FindPort(lever.Source)?.Name}";
+        if (studio.NumberOf(lineup.Id) > 1 && studio.Levers.Any(lever => lever.Work is StepLineup { By: > 0 }))
+            yield return "next";
     }
 
     /// <summary>Whether a route closes a circuit in a lineup.</summary>
     /// <param name="route">The route.</param>
     /// <param name="lineup">The lineup.</param>
     public bool Circles(RouteId route, LineupId lineup) =>
-        State.Looks.FirstOrDefault(look => look.Lineup == lineup)?.Report.OpenCircuits.Any(circuit => circuit.Routes.Contains(route)) ?? false;
+        State.Looks.FirstOrDefault(look => look.Lineup == lineup)?.Report.OpenCircuits.Any(circuit => circuit.Routes.Contains(route))
+        ?? false;
 }
 
 /// <summary>Something on a source that was pressed to become a lever.</summary>

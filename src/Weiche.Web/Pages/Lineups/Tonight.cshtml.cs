@@ -20,8 +20,12 @@ public sealed record TonightView(DeskState State, GuardLamp Lamp, IReadOnlyList<
     {
         var studio = State.Studio;
         var target = studio.Beside(by);
-        var lever = studio.Levers.FirstOrDefault(each => each.Work is StepLineup step && Math.Sign(step.By) == by && each.Works.IsOn(studio.InForce))
-            ?? studio.Levers.FirstOrDefault(each => target is not null && each.Work is EnterLineup enter && enter.Lineup == target.Id && each.Works.IsOn(studio.InForce));
+        var lever = studio.Levers.FirstOrDefault(each =>
+            each.Work is StepLineup step && Math.Sign(step.By) == by && each.Works.IsOn(studio.InForce)
+        )
+            ?? studio.Levers.FirstOrDefault(each =>
+                target is not null && each.Work is EnterLineup enter && enter.Lineup == target.Id && each.Works.IsOn(studio.InForce)
+            );
         return lever is null ? null : $"or {LeverWords.Name(studio, lever)}";
     }
 }
@@ -56,8 +60,12 @@ public sealed class TonightModel(StudioDesk desk) : PageModel
         var (state, room) = (desk.State, desk.Park.State);
         var live = LiveRoutes.Of(state.Studio);
         bool IsMissing(DevicePort port) => room.IsMissing(state.Studio, port);
-        var missing = state.Studio.Routes.Where(route => live.StateOf(route, IsMissing) == RouteState.Waits)
-            .SelectMany(route => live.SourcesOf(route).Append(state.Studio.FindPort(route.To)!.Value)).Where(IsMissing).Select(port => port.Device.Name).Distinct();
+        var missing = state
+            .Studio.Routes.Where(route => live.StateOf(route, IsMissing) == RouteState.Waits)
+            .SelectMany(route => live.SourcesOf(route).Append(state.Studio.FindPort(route.To)!.Value))
+            .Where(IsMissing)
+            .Select(port => port.Device.Name)
+            .Distinct();
         View = new TonightView(state, GuardLamp.Of(desk), [.. missing], TimeLamp.Of(desk), problem);
     }
 }

@@ -53,9 +53,14 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
     public IActionResult OnGetLast()
     {
         var address = PlanAddress.Of(Request) with { Traces = true, Reach = 0 };
-        var last = watch.LastFrom().Where(each => each.Message.Kind is not (MessageKind.SystemExclusive or MessageKind.Clock or MessageKind.ActiveSensing))
+        var last = watch
+            .LastFrom()
+            .Where(each => each.Message.Kind is not (MessageKind.SystemExclusive or MessageKind.Clock or MessageKind.ActiveSensing))
             // What a virtual port brings was played somewhere else.
-            .OrderBy(each => Desk.State.Studio.FindPort(each.Port) is { } port && !port.Device.IsVirtualPort() ? 0 : 1).ThenByDescending(each => each.At).Select(each => ((PortId Port, MidiMessage Message)?)(each.Port, each.Message)).FirstOrDefault();
+            .OrderBy(each => Desk.State.Studio.FindPort(each.Port) is { } port && !port.Device.IsVirtualPort() ? 0 : 1)
+            .ThenByDescending(each => each.At)
+            .Select(each => ((PortId Port, MidiMessage Message)?)(each.Port, each.Message))
+            .FirstOrDefault();
         if (last is not { } played)
         {
             Look(address, traceProblem: "Nothing has been played yet. Play something, and ask again.");
@@ -63,14 +68,17 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
             return this.Show(Fragment, View);
         }
         // The end of a note takes the way of its beginning.
-        var message = played.Message.IsNoteOff ? MidiMessage.NoteOn(Channel.FromIndex(played.Message.ChannelIndex), played.Message.Data1, 96) : played.Message;
+        var message = played.Message.IsNoteOff
+            ? MidiMessage.NoteOn(Channel.FromIndex(played.Message.ChannelIndex), played.Message.Data1, 96)
+            : played.Message;
         return Shown(address with { From = played.Port.Value, Message = MessageText.Hex(message) });
     }
 
     private IActionResult Shown(PlanAddress address)
     {
         Response.Headers["HX-Replace-Url"] = address.ToString();
-        if (!Request.WantsFragment()) return LocalRedirect(address.ToString());
+        if (!Request.WantsFragment())
+            return LocalRedirect(address.ToString());
         Look(address);
         return this.Show(Fragment, View);
     }
@@ -80,7 +88,8 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
     /// <param name="to">The destination.</param>
     /// <param name="route">The route in the drawer, kept there if this one cannot be laid.</param>
     /// <param name="another">Whether it is meant where one leads there already.</param>
-    public IActionResult OnPostLay(string? from, int to, int? route, bool another) => Do(new LayRoute(RouteSource.Parse(from) ?? new PortId(0), new PortId(to), another), route);
+    public IActionResult OnPostLay(string? from, int to, int? route, bool another) =>
+        Do(new LayRoute(RouteSource.Parse(from) ?? new PortId(0), new PortId(to), another), route);
 
     /// <summary>Lays the route that a few letters mean.</summary>
     /// <param name="q">The letters.</param>
@@ -88,9 +97,11 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
     public IActionResult OnPostLetters(string? q, int? route)
     {
         var found = RouteSearch.Find(Desk.State.Studio, q, 1);
-        if (found.Count > 0) return Do(found[0].Edit, route);
+        if (found.Count > 0)
+            return Do(found[0].Edit, route);
         // What is there already is said as when it is pressed: with the way to another.
-        if (RouteSearch.Find(Desk.State.Studio, q + " another", 1) is [var there]) return Do(there.Edit with { Another = false }, route);
+        if (RouteSearch.Find(Desk.State.Studio, q + " another", 1) is [var there])
+            return Do(there.Edit with { Another = false }, route);
         var sentence = string.IsNullOrWhiteSpace(q)
             ? "Type a few letters of a source and of a destination, like “am bra”."
             : $"No new route goes by “{q.Trim()}”. Type a few letters of a source and of a destination, like “am bra”.";
@@ -102,8 +113,12 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
     public IActionResult OnPostMend(int route)
     {
         var id = new RouteId(route);
-        var unheard = Desk.State.Report.Findings.FirstOrDefault(finding => finding.Kind == FindingKind.Unheard && finding.Routes.Contains(id));
-        return unheard?.Mend is { } edit ? Do(edit, route) : Refuse(route, new Problem("mend", "That is mended already. Nothing was changed."));
+        var unheard = Desk.State.Report.Findings.FirstOrDefault(finding =>
+            finding.Kind == FindingKind.Unheard && finding.Routes.Contains(id)
+        );
+        return unheard?.Mend is { } edit
+            ? Do(edit, route)
+            : Refuse(route, new Problem("mend", "That is mended already. Nothing was changed."));
     }
 
     /// <summary>Leads a route from another source or to another destination, with all its stages.</summary>
@@ -132,14 +147,15 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
             Look(address, new Problem("line", problem), line);
             return Answer();
         }
-        StudioEdit? Each(RouteId id) => what switch
-        {
-            "on" or "off" => new SwitchRoute(id, what == "on"),
-            "solo" or "unsolo" => new SoloRoute(id, what == "solo"),
-            "remove" => new RemoveRoute(id),
-            "stage" => new AddStage(id, stage!),
-            _ => null,
-        };
+        StudioEdit? Each(RouteId id) =>
+            what switch
+            {
+                "on" or "off" => new SwitchRoute(id, what == "on"),
+                "solo" or "unsolo" => new SoloRoute(id, what == "solo"),
+                "remove" => new RemoveRoute(id),
+                "stage" => new AddStage(id, stage!),
+                _ => null,
+            };
         var edits = ids.Select(Each).OfType<StudioEdit>().ToImmutableArray();
         var words = what switch
         {
@@ -154,22 +170,35 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
         return Answer();
     }
 
-    /// <summary>Moves routes between the lineup that is looked at as well, that lineup alone, and standing; all of them as the first.</summary>
+    /// <summary>Moves routes between the lineup that is looked at as well, that lineup alone, and standing; all of them as the
+    /// first.</summary>
     /// <param name="routes">Which routes: "3,7".</param>
     public IActionResult OnPostDuty(string? routes)
     {
         var ids = PlanAddress.ParseRoutes(routes);
         var address = PlanAddress.Of(Request) with { Routes = ids };
         var studio = Desk.State.Studio;
-        if ((address.Lineup > 0 ? new LineupId(address.Lineup) : studio.InForce) is not { } here || ids.IsEmpty || studio.FindRoute(ids[0]) is not { } first)
+        if (
+            (address.Lineup > 0 ? new LineupId(address.Lineup) : studio.InForce) is not { } here
+            || ids.IsEmpty
+            || studio.FindRoute(ids[0]) is not { } first
+        )
         {
             Look(address, new Problem("route", "Nothing is chosen that could be on duty."));
             return Answer();
         }
-        Duty After(Route route) => !first.Duty.IsOn(here) ? route.Duty.With(here, true, [])
-            : first.Duty == Duty.In(here) ? Duty.Standing : Duty.In(here);
-        var edits = ids.Select(studio.FindRoute).OfType<Route>().Select(route => (StudioEdit)new SetDuty(route.Id, After(route))).ToImmutableArray();
-        var words = !first.Duty.IsOn(here) ? $"Put {Counted(ids.Length)} into {studio.NameOf(here)} too" : After(first).IsStanding ? $"{Counted(ids.Length)} standing" : $"{Counted(ids.Length)} only in {studio.NameOf(here)}";
+        Duty After(Route route) =>
+            !first.Duty.IsOn(here) ? route.Duty.With(here, true, [])
+            : first.Duty == Duty.In(here) ? Duty.Standing
+            : Duty.In(here);
+        var edits = ids.Select(studio.FindRoute)
+            .OfType<Route>()
+            .Select(route => (StudioEdit)new SetDuty(route.Id, After(route)))
+            .ToImmutableArray();
+        var words =
+            !first.Duty.IsOn(here) ? $"Put {Counted(ids.Length)} into {studio.NameOf(here)} too"
+            : After(first).IsStanding ? $"{Counted(ids.Length)} standing"
+            : $"{Counted(ids.Length)} only in {studio.NameOf(here)}";
         Look(address, Desk.Apply(edits.Length == 1 ? edits[0] : new ManyEdits(edits, words)).Problem);
         return Answer();
     }
@@ -185,19 +214,33 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
         foreach (var cell in (cells ?? "").Split(',', StringSplitOptions.RemoveEmptyEntries).Take(ManyEdits.Most + 1))
         {
             var colon = cell.LastIndexOf(':');
-            if (colon < 0 || RouteSource.Parse(cell[..colon]) is not { } from || !int.TryParse(cell[(colon + 1)..], NumberStyles.None, CultureInfo.InvariantCulture, out var to)) return BadRequest();
+            if (
+                colon < 0
+                || RouteSource.Parse(cell[..colon]) is not { } from
+                || !int.TryParse(cell[(colon + 1)..], NumberStyles.None, CultureInfo.InvariantCulture, out var to)
+            )
+                return BadRequest();
             var there = studio.RoutesBetween(from, new PortId(to)).ToList();
             var here = PlanAddress.Of(Request).Lineup is > 0 and var looked ? new LineupId(looked) : studio.InForce;
-            var wanted = there.Count > 0
-                ? there.Where(route => route.On != on).Select(route => (StudioEdit)new SwitchRoute(route.Id, on))
-                    .Concat(there.Where(route => on && here is not null && !route.Duty.IsOn(here)).Select(route => new PlaceRoute(route.Id, here!.Value, true)))
-                : on ? [new LayRoute(from, new PortId(to)) { In = here }] : [];
+            var wanted =
+                there.Count > 0
+                    ? there
+                        .Where(route => route.On != on)
+                        .Select(route => (StudioEdit)new SwitchRoute(route.Id, on))
+                        .Concat(
+                            there
+                                .Where(route => on && here is not null && !route.Duty.IsOn(here))
+                                .Select(route => new PlaceRoute(route.Id, here!.Value, true))
+                        )
+                : on ? [new LayRoute(from, new PortId(to)) { In = here }]
+                : [];
             foreach (var edit in wanted)
             {
                 // Of several places those where no route can be are left out.
                 var result = edit.Apply(studio);
                 left ??= result.Problem;
-                if (result.Studio is not { } after) continue;
+                if (result.Studio is not { } after)
+                    continue;
                 studio = after;
                 edits.Add(edit);
             }
@@ -209,7 +252,8 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
             1 => Desk.Apply(edits[0]).Problem,
             _ => Desk.Apply(new ManyEdits([.. edits], $"{(on ? "Lay or switch on" : "Switch off")} {Counted(edits.Count)}")).Problem,
         };
-        if (problem is null && left is not null) this.Say($"Left out: {left.Sentence}");
+        if (problem is null && left is not null)
+            this.Say($"Left out: {left.Sentence}");
         Look(address, problem);
         return Answer();
     }
@@ -246,9 +290,14 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
     public IActionResult OnPostExcept(int route, int port, bool take)
     {
         var any = Desk.State.Studio.FindRoute(new RouteId(route))?.From as AnySource ?? AnySource.Plain;
-        var edit = port == 0
-            ? new SetExceptions(new RouteId(route), any.Except, take)
-            : new SetExceptions(new RouteId(route), take ? any.Except.Remove(new PortId(port)) : any.Except.Add(new PortId(port)), any.OwnToo);
+        var edit =
+            port == 0
+                ? new SetExceptions(new RouteId(route), any.Except, take)
+                : new SetExceptions(
+                    new RouteId(route),
+                    take ? any.Except.Remove(new PortId(port)) : any.Except.Add(new PortId(port)),
+                    any.OwnToo
+                );
         return Do(edit, route);
     }
 

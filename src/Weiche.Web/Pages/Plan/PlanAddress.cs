@@ -32,8 +32,18 @@ public enum PlanPage
 /// <param name="Lineup">The lineup that is looked at, or 0 for the one in force.</param>
 /// <param name="OnDuty">Whether routes that are not in it are hidden.</param>
 public sealed record PlanAddress(
-    PlanPage Page = PlanPage.Arrivals, PlanFocus? Focus = null, bool Folded = false, ImmutableArray<RouteId> Routes = default,
-    bool Traces = false, int From = 0, string? Message = null, int Reach = 0, bool Balances = false, int Lineup = 0, bool OnDuty = false)
+    PlanPage Page = PlanPage.Arrivals,
+    PlanFocus? Focus = null,
+    bool Folded = false,
+    ImmutableArray<RouteId> Routes = default,
+    bool Traces = false,
+    int From = 0,
+    string? Message = null,
+    int Reach = 0,
+    bool Balances = false,
+    int Lineup = 0,
+    bool OnDuty = false
+)
 {
     private const int MostRoutes = 500;
 
@@ -59,30 +69,49 @@ public sealed record PlanAddress(
             Number("reach"),
             Text("balance") == "1",
             Number("lineup"),
-            Text("others") == "0");
+            Text("others") == "0"
+        );
     }
 
     /// <summary>Reads routes as an address has them: "3,7".</summary>
     /// <param name="text">The text.</param>
     public static ImmutableArray<RouteId> ParseRoutes(string? text) =>
-        [.. (text ?? "").Split(',').Select(part => int.TryParse(part, NumberStyles.None, CultureInfo.InvariantCulture, out var id) ? id : 0)
-            .Where(id => id > 0).Distinct().Take(MostRoutes).Select(id => new RouteId(id))];
+        [
+            .. (text ?? "")
+                .Split(',')
+                .Select(part => int.TryParse(part, NumberStyles.None, CultureInfo.InvariantCulture, out var id) ? id : 0)
+                .Where(id => id > 0)
+                .Distinct()
+                .Take(MostRoutes)
+                .Select(id => new RouteId(id)),
+        ];
 
     /// <summary>The address.</summary>
     public override string ToString()
     {
         var parts = new List<string>();
-        if (Page != PlanPage.Arrivals) parts.Add($"view={Page.ToString().ToLowerInvariant()}");
-        if (Focus is not null) parts.Add($"focus={Focus.Key}");
-        if (Folded) parts.Add("fold=1");
-        if (!Chosen.IsEmpty) parts.Add($"route={string.Join(',', Chosen)}");
-        if (Traces) parts.Add("trace=1");
-        if (From > 0) parts.Add($"from={From.ToString(CultureInfo.InvariantCulture)}");
-        if (!string.IsNullOrEmpty(Message)) parts.Add($"msg={Uri.EscapeDataString(Message)}");
-        if (Reach > 0) parts.Add($"reach={Reach.ToString(CultureInfo.InvariantCulture)}");
-        if (Balances) parts.Add("balance=1");
-        if (Lineup > 0) parts.Add($"lineup={Lineup.ToString(CultureInfo.InvariantCulture)}");
-        if (OnDuty) parts.Add("others=0");
+        if (Page != PlanPage.Arrivals)
+            parts.Add($"view={Page.ToString().ToLowerInvariant()}");
+        if (Focus is not null)
+            parts.Add($"focus={Focus.Key}");
+        if (Folded)
+            parts.Add("fold=1");
+        if (!Chosen.IsEmpty)
+            parts.Add($"route={string.Join(',', Chosen)}");
+        if (Traces)
+            parts.Add("trace=1");
+        if (From > 0)
+            parts.Add($"from={From.ToString(CultureInfo.InvariantCulture)}");
+        if (!string.IsNullOrEmpty(Message))
+            parts.Add($"msg={Uri.EscapeDataString(Message)}");
+        if (Reach > 0)
+            parts.Add($"reach={Reach.ToString(CultureInfo.InvariantCulture)}");
+        if (Balances)
+            parts.Add("balance=1");
+        if (Lineup > 0)
+            parts.Add($"lineup={Lineup.ToString(CultureInfo.InvariantCulture)}");
+        if (OnDuty)
+            parts.Add("others=0");
         return parts.Count == 0 ? "/plan" : "/plan?" + string.Join('&', parts);
     }
 }

@@ -25,16 +25,39 @@ internal static class PlanFind
     internal static FoundList Find(Studio studio, string? letters)
     {
         var words = (letters ?? "").Split([' ', '→'], StringSplitOptions.RemoveEmptyEntries);
-        if (words.Length is 0 or > 12) return new FoundList("", [], "", 0);
+        if (words.Length is 0 or > 12)
+            return new FoundList("", [], "", 0);
         bool Fits(string text) => words.All(word => text.Contains(word, StringComparison.OrdinalIgnoreCase));
-        var devices = studio.Devices.Where(device => Fits(device.Name)).Select(device => new Found(device.Name, device.Kind.InWords(), "focus", $"device-{device.Id}"));
-        var ports = studio.Ports.Where(port => port.Name != port.Device.Name && Fits(port.Label)).Select(port => new Found(port.Label, "port", "focus", $"port-{port.Id}"));
-        var routes = studio.Routes.Where(route => Fits($"{studio.Describe(route)} {string.Join(' ', route.Stages.Select(stage => stage.Sign))}{(route.On ? "" : " off")}{(route.Solo ? " solo" : "")}{(route.Divert ? " diverts" : "")}")).ToList();
+        var devices = studio
+            .Devices.Where(device => Fits(device.Name))
+            .Select(device => new Found(device.Name, device.Kind.InWords(), "focus", $"device-{device.Id}"));
+        var ports = studio
+            .Ports.Where(port => port.Name != port.Device.Name && Fits(port.Label))
+            .Select(port => new Found(port.Label, "port", "focus", $"port-{port.Id}"));
+        var routes = studio
+            .Routes.Where(route =>
+                Fits(
+                    $"{studio.Describe(route)} "
+                        + $"{string.Join(' ', route.Stages.Select(stage => stage.Sign))}{(route.On ? "" : " off")}{(route.Solo ? " solo" : "")}{(route.Divert ? " diverts" : "")}"
+                )
+            )
+            .ToList();
         var found = devices.Concat(ports).Take(Most - 3).ToList();
         return new FoundList(
             letters!.Trim(),
-            [.. found, .. routes.Take(Most - found.Count).Select(route => new Found(studio.Describe(route), string.Join(" · ", route.Stages.Select(stage => stage.Sign)), "route", route.Id.ToString()))],
+            [
+                .. found,
+                .. routes
+                    .Take(Most - found.Count)
+                    .Select(route => new Found(
+                        studio.Describe(route),
+                        string.Join(" · ", route.Stages.Select(stage => stage.Sign)),
+                        "route",
+                        route.Id.ToString()
+                    )),
+            ],
             string.Join(',', routes.Take(500).Select(route => route.Id)),
-            routes.Count);
+            routes.Count
+        );
     }
 }

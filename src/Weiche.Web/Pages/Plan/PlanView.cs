@@ -18,7 +18,14 @@ namespace Weiche.Web.Pages.Plan;
 /// <param name="Problem">What could not be done, or null.</param>
 /// <param name="Typed">What was typed when there is a problem with it.</param>
 public sealed record PlanView(
-    DeskState State, CompiledStudio Figures, PlanAddress Address, TrackPlan? Tracks, IReadOnlyList<Route> Chosen, Problem? Problem = null, string? Typed = null)
+    DeskState State,
+    CompiledStudio Figures,
+    PlanAddress Address,
+    TrackPlan? Tracks,
+    IReadOnlyList<Route> Chosen,
+    Problem? Problem = null,
+    string? Typed = null
+)
 {
     /// <summary>What is there now, against what the studio says.</summary>
     public required RoomState Room { get; init; }
@@ -52,9 +59,15 @@ public sealed record PlanView(
 
     /// <summary>In which lineups a route is on duty, in a few words: "Only in 2 Star field", "Standing".</summary>
     /// <param name="route">The route.</param>
-    public string DutyOf(Route route) => route.Duty.IsStanding ? "Standing"
+    public string DutyOf(Route route) =>
+        route.Duty.IsStanding ? "Standing"
         : route.Duty.Lineups.IsEmpty ? "In no lineup"
-        : (route.Duty.Lineups.Length == 1 ? "Only in " : "In ") + (route.Duty.Lineups is [var one] ? State.Studio.NameOf(one) : string.Join(", ", route.Duty.Lineups.Select(State.Studio.NumberOf).Order()));
+        : (route.Duty.Lineups.Length == 1 ? "Only in " : "In ")
+            + (
+                route.Duty.Lineups is [var one]
+                    ? State.Studio.NameOf(one)
+                    : string.Join(", ", route.Duty.Lineups.Select(State.Studio.NumberOf).Order())
+            );
 
     /// <summary>Whether messages can run on a route.</summary>
     /// <param name="route">The route.</param>
@@ -70,9 +83,11 @@ public sealed record PlanView(
     public (string Words, bool Passes, int? StoppedAt)? TraceOf(RouteId route)
     {
         var steps = Trace?.Steps.Where(step => step.Route?.Id == route).ToList();
-        if (steps is not { Count: > 0 }) return null;
+        if (steps is not { Count: > 0 })
+            return null;
         var passing = steps.Find(step => !step.Became.IsEmpty);
-        if (passing is null) return ("stopped", false, steps[0].StoppedAt);
+        if (passing is null)
+            return ("stopped", false, steps[0].StoppedAt);
         var first = passing.Became[0];
         var words = first.Kind == MessageKind.Note ? KeyName.Of(first.Data1) : MessageText.Words(first);
         var more = passing.Became.Length > 1 ? $" +{passing.Became.Length - 1}" : "";
@@ -81,7 +96,10 @@ public sealed record PlanView(
 
     private readonly HashSet<RouteId> _circling = [.. State.Report.OpenCircuits.SelectMany(circuit => circuit.Routes)];
 
-    private readonly HashSet<InnerPathId> _circlingPaths = [.. State.Report.OpenCircuits.SelectMany(circuit => circuit.Paths).Select(path => path.Path)];
+    private readonly HashSet<InnerPathId> _circlingPaths =
+    [
+        .. State.Report.OpenCircuits.SelectMany(circuit => circuit.Paths).Select(path => path.Path),
+    ];
 
     /// <summary>Whether a route is part of a circuit that is open.</summary>
     /// <param name="route">The route.</param>
@@ -89,13 +107,27 @@ public sealed record PlanView(
 
     /// <summary>Whether a way in the room is part of a circuit that is open.</summary>
     /// <param name="way">The way.</param>
-    public bool Circles(RoomWay way) => way.Links is [{ Kind: LinkKind.Outside }]
-        ? State.Report.OpenCircuits.Any(circuit => circuit.Outside.Contains(new OutsideCable(way.Source, way.Destination)))
-        : way.On && way.IsBack && (way.Links.Any(link => link.Inner is { } inner && _circlingPaths.Contains(inner.Id))
-        || (way.Links.All(link => link.Inner is null) && State.Report.OpenCircuits.Any(circuit => circuit.Ring.Any(leg => leg.Port == way.Destination) && circuit.Ring.Any(leg => leg.Port == way.Source))));
+    public bool Circles(RoomWay way) =>
+        way.Links is [{ Kind: LinkKind.Outside }]
+            ? State.Report.OpenCircuits.Any(circuit => circuit.Outside.Contains(new OutsideCable(way.Source, way.Destination)))
+            : way.On
+                && way.IsBack
+                && (
+                    way.Links.Any(link => link.Inner is { } inner && _circlingPaths.Contains(inner.Id))
+                    || (
+                        way.Links.All(link => link.Inner is null)
+                        && State.Report.OpenCircuits.Any(circuit =>
+                            circuit.Ring.Any(leg => leg.Port == way.Destination) && circuit.Ring.Any(leg => leg.Port == way.Source)
+                        )
+                    )
+                );
 
     /// <summary>Whether the traced message runs on a way in the room.</summary>
     /// <param name="way">The way.</param>
-    public bool IsTraced(RoomWay way) => Trace is { } trace && way.On && way.Links.All(link => trace.Steps.Any(step =>
-        step.Link is { } on && on.From == link.From && on.To == link.To && !step.Became.IsEmpty));
+    public bool IsTraced(RoomWay way) =>
+        Trace is { } trace
+        && way.On
+        && way.Links.All(link =>
+            trace.Steps.Any(step => step.Link is { } on && on.From == link.From && on.To == link.To && !step.Became.IsEmpty)
+        );
 }

@@ -19,16 +19,32 @@ public sealed record StagePart(PlanView View, int Index, Stage Stage, bool IsOn)
     /// <param name="view">The page.</param>
     /// <param name="index">Which stage, from 0.</param>
     public static StagePart Of(PlanView view, int index) =>
-        view.Route!.Stages[index] is OffStage off ? new StagePart(view, index, off.Inner, false) : new StagePart(view, index, view.Route!.Stages[index], true);
+        view.Route!.Stages[index] is OffStage off
+            ? new StagePart(view, index, off.Inner, false)
+            : new StagePart(view, index, view.Route!.Stages[index], true);
 
-    /// <summary>For each key, from 0, as which key it comes here through the stages before, −1 if it does not; null if each comes as it is.</summary>
+    /// <summary>For each key, from 0, as which key it comes here through the stages before, −1 if it does not; null if each comes as it
+    /// is.</summary>
     public IReadOnlyList<int>? Arrives()
     {
         var before = View.Route!.Stages[..Index];
-        if (before.IsEmpty) return null;
-        var channels = View.State.Studio.SourcesOf(View.Route).SelectMany(source => source.Channels.Members).DefaultIfEmpty(Channel.FromNumber(1));
+        if (before.IsEmpty)
+            return null;
+        var channels = View
+            .State.Studio.SourcesOf(View.Route)
+            .SelectMany(source => source.Channels.Members)
+            .DefaultIfEmpty(Channel.FromNumber(1));
         var channel = channels.First();
-        List<int> keys = [.. Enumerable.Range(0, 128).Select(key => Weiche.Core.Stages.Stage.Run(before, [MidiMessage.NoteOn(channel, key, UsualVelocity)], out _, out _) is [var first, ..] ? (int)first.Data1 : -1)];
+        List<int> keys =
+        [
+            .. Enumerable
+                .Range(0, 128)
+                .Select(key =>
+                    Weiche.Core.Stages.Stage.Run(before, [MidiMessage.NoteOn(channel, key, UsualVelocity)], out _, out _) is [var first, ..]
+                        ? (int)first.Data1
+                        : -1
+                ),
+        ];
         return keys.Index().All(item => item.Item == item.Index) ? null : keys;
     }
 
@@ -52,5 +68,6 @@ public sealed record StagePart(PlanView View, int Index, Stage Stage, bool IsOn)
 
     /// <summary>A short text that tells a stage from any other.</summary>
     /// <param name="stage">The stage.</param>
-    public static string MarkOf(Stage stage) => Convert.ToHexString(SHA256.HashData(Encoding.UTF8.GetBytes(StudioJson.Write(stage))).AsSpan(0, 6));
+    public static string MarkOf(Stage stage) =>
+        Convert.ToHexString(SHA256.HashData(Encoding.UTF8.GetBytes(StudioJson.Write(stage))).AsSpan(0, 6));
 }

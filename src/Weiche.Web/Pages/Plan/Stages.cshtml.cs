@@ -8,8 +8,8 @@ using Weiche.Web.Desk;
 
 namespace Weiche.Web.Pages.Plan;
 
-/// <summary>The stages of the route in the drawer. A stage whose form is one of its sort is set by <see cref="OnPostSet"/>; what is drawn or
-/// pressed has a handler here.</summary>
+/// <summary>The stages of the route in the drawer. A stage whose form is one of its sort is set by <see cref="OnPostSet"/>; what is drawn
+/// or pressed has a handler here.</summary>
 /// <param name="desk">The running studio.</param>
 public sealed class StagesModel(StudioDesk desk) : PlanPageModel(desk)
 {
@@ -34,7 +34,8 @@ public sealed class StagesModel(StudioDesk desk) : PlanPageModel(desk)
     public IActionResult OnPostSet(int route, int stage, string? name, string? was)
     {
         string? Field(string field) => Request.Form.TryGetValue(field, out var value) ? value.ToString() : null;
-        if (StageSorts.Named(name) is not { } sort) return Refuse(route, new Problem(StagePart.FieldOf(stage), "There is no such stage."), Field("rule"));
+        if (StageSorts.Named(name) is not { } sort)
+            return Refuse(route, new Problem(StagePart.FieldOf(stage), "There is no such stage."), Field("rule"));
         return sort.TryRead(Field, out var read, out var problem)
             ? Set(route, stage, read, was)
             : Refuse(route, new Problem(StagePart.FieldOf(stage), problem), Field("rule"));
@@ -72,9 +73,13 @@ public sealed class StagesModel(StudioDesk desk) : PlanPageModel(desk)
     /// <param name="pass">Whether it shall pass.</param>
     public IActionResult OnPostKind(int route, int stage, MessageKind? kind, bool pass)
     {
-        if (kind is { } known && !Enum.IsDefined(known)) return BadRequest();
+        if (kind is { } known && !Enum.IsDefined(known))
+            return BadRequest();
         var before = StageAt(route, stage) is KindsStage kinds ? kinds.Passing : KindSet.All;
-        var after = kind is { } one ? before.With(one, pass) : pass ? KindSet.All : KindSet.None;
+        var after =
+            kind is { } one ? before.With(one, pass)
+            : pass ? KindSet.All
+            : KindSet.None;
         return Do(new SetStage(new RouteId(route), stage, new KindsStage(after)), route);
     }
 
@@ -83,9 +88,10 @@ public sealed class StagesModel(StudioDesk desk) : PlanPageModel(desk)
     /// <param name="stage">Which stage, from 0.</param>
     /// <param name="map">The map, such as "1→3, 5-8".</param>
     /// <param name="was">The mark of the stage that the person saw there.</param>
-    public IActionResult OnPostChannels(int route, int stage, string? map, string? was) => ChannelMap.TryParse(map, out var read, out var problem)
-        ? Set(route, stage, new ChannelsStage(read), was)
-        : Refuse(route, new Problem($"channels-{stage}", problem), map);
+    public IActionResult OnPostChannels(int route, int stage, string? map, string? was) =>
+        ChannelMap.TryParse(map, out var read, out var problem)
+            ? Set(route, stage, new ChannelsStage(read), was)
+            : Refuse(route, new Problem($"channels-{stage}", problem), map);
 
     /// <summary>Changes one channel of a Channels stage: it goes on as another, or no more.</summary>
     /// <param name="route">Which route.</param>
@@ -120,14 +126,16 @@ public sealed class StagesModel(StudioDesk desk) : PlanPageModel(desk)
     /// <param name="route">Which route.</param>
     /// <param name="stage">Which stage, from 0.</param>
     /// <param name="other">The route that gets it.</param>
-    public IActionResult OnPostCopyStage(int route, int stage, int other) => Do(new CopyStage(new RouteId(route), stage, new RouteId(other)), route);
+    public IActionResult OnPostCopyStage(int route, int stage, int other) =>
+        Do(new CopyStage(new RouteId(route), stage, new RouteId(other)), route);
 
     /// <summary>Switches one stage off or on.</summary>
     /// <param name="route">Which route.</param>
     /// <param name="stage">Which stage, from 0.</param>
     /// <param name="name">The stage's name.</param>
     /// <param name="on">On or off.</param>
-    public IActionResult OnPostStageOn(int route, int stage, string? name, bool on) => Do(new SwitchStage(new RouteId(route), stage, name ?? "", on), route);
+    public IActionResult OnPostStageOn(int route, int stage, string? name, bool on) =>
+        Do(new SwitchStage(new RouteId(route), stage, name ?? "", on), route);
 
     private Stage? StageAt(int route, int stage) => Desk.State.Studio.FindRoute(new RouteId(route))?.Stages.ElementAtOrDefault(stage);
 
@@ -137,8 +145,14 @@ public sealed class StagesModel(StudioDesk desk) : PlanPageModel(desk)
         var now = StageAt(route, stage);
         if (was is not null && now is not null && StagePart.MarkOf(now) != was)
         {
-            return Refuse(route, new Problem(
-                "stage", $"Another window has set this {now.Name} stage to “{now.Sign}” meanwhile. Nothing was changed: look at it and set it again."));
+            return Refuse(
+                route,
+                new Problem(
+                    "stage",
+                    $"Another window has set this {now.Name} stage to “{now.Sign}” meanwhile. Nothing was changed: look at it and "
+                        + "set it again."
+                )
+            );
         }
         return Do(new SetStage(new RouteId(route), stage, read, was is null ? null : now), route);
     }

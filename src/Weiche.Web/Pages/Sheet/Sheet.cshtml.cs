@@ -39,14 +39,22 @@ public sealed class SheetModel(StudioDesk desk, HeldFinder held, TimeProvider ti
     public IActionResult OnGetDrawing()
     {
         Look();
-        return File(Encoding.UTF8.GetBytes(SheetFiles.Drawing(Sheet, Made)), "image/svg+xml", $"{TakeFiles.FileName(Sheet.Studio)} sheet.svg");
+        return File(
+            Encoding.UTF8.GetBytes(SheetFiles.Drawing(Sheet, Made)),
+            "image/svg+xml",
+            $"{TakeFiles.FileName(Sheet.Studio)} sheet.svg"
+        );
     }
 
     /// <summary>Its tables, in one archive.</summary>
     public IActionResult OnGetTables()
     {
         Look();
-        return File(Archive.Of(SheetFiles.Tables(Sheet).Select(table => (table.Name, Encoding.UTF8.GetBytes(table.Text)))), "application/zip", $"{TakeFiles.FileName(Sheet.Studio)} tables.zip");
+        return File(
+            Archive.Of(SheetFiles.Tables(Sheet).Select(table => (table.Name, Encoding.UTF8.GetBytes(table.Text)))),
+            "application/zip",
+            $"{TakeFiles.FileName(Sheet.Studio)} tables.zip"
+        );
     }
 
     /// <summary>It has been printed: from now on it is told what has changed since.</summary>
@@ -65,7 +73,10 @@ public sealed class SheetModel(StudioDesk desk, HeldFinder held, TimeProvider ti
 
     /// <summary>A moment as one reads it.</summary>
     /// <param name="at">The moment, UTC.</param>
-    public string When(DateTime at) => TimeZoneInfo.ConvertTimeFromUtc(DateTime.SpecifyKind(at, DateTimeKind.Utc), time.LocalTimeZone).ToString("d MMMM yyyy, HH:mm", CultureInfo.InvariantCulture);
+    public string When(DateTime at) =>
+        TimeZoneInfo
+            .ConvertTimeFromUtc(DateTime.SpecifyKind(at, DateTimeKind.Utc), time.LocalTimeZone)
+            .ToString("d MMMM yyyy, HH:mm", CultureInfo.InvariantCulture);
 
     private void Look()
     {
@@ -77,9 +88,11 @@ public sealed class SheetModel(StudioDesk desk, HeldFinder held, TimeProvider ti
         try
         {
             Made = string.Create(CultureInfo.InvariantCulture, $"{When(time.GetUtcNow().UtcDateTime)}, from version {desk.Place.Version}");
-            if (desk.Store.SheetOf(state.StudioId) is not { } printed) return;
+            if (desk.Store.SheetOf(state.StudioId) is not { } printed)
+                return;
             Printed = printed.At;
-            if (desk.Store.Document(state.StudioId, printed.Version) is { } document) Changes = Core.Layout.Sheet.Of(state.Studio, []).Since(Core.Layout.Sheet.Of(StudioJson.Read(document), []));
+            if (desk.Store.Document(state.StudioId, printed.Version) is { } document)
+                Changes = Core.Layout.Sheet.Of(state.Studio, []).Since(Core.Layout.Sheet.Of(StudioJson.Read(document), []));
         }
         catch (Exception exception) when (exception is StoreException or StudioFormatException)
         {

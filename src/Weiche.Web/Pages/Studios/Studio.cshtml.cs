@@ -65,12 +65,15 @@ public sealed class StudioModel(StudioDesk desk) : PageModel
     private IActionResult Add(Studio studio, string? name)
     {
         var tidy = NameRule.Tidy(name);
-        return NameRule.Check(tidy) is { } problem ? Answer(new Problem("name", problem), "/studio") : Answer(desk.Add(studio.Named(tidy)), "/gear");
+        return NameRule.Check(tidy) is { } problem
+            ? Answer(new Problem("name", problem), "/studio")
+            : Answer(desk.Add(studio.Named(tidy)), "/gear");
     }
 
     private IActionResult Answer(Problem? problem, string address)
     {
-        if (problem is null) return LocalRedirect(address);
+        if (problem is null)
+            return LocalRedirect(address);
         Problem = problem;
         Response.StatusCode = StatusCodes.Status422UnprocessableEntity;
         return Page();

@@ -46,11 +46,14 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
     /// <param name="to">To where, µs.</param>
     public IActionResult OnGetPicture(int take, int? parts, bool ends, int strength, int swing, long? from, long? to)
     {
-        if (shelf.Open(take, out var open) is not null) return NotFound();
+        if (shelf.Open(take, out var open) is not null)
+            return NotFound();
         var (shown, was) = (open!.Take, open.Take);
         var tidy = new Tidy(parts ?? 0, ends, strength, swing);
-        if (parts is not null && tidy.Check() is null) shown = tidy.Apply(open.Take, RangeOf(from, to), out _);
-        else if (open.Undo is not null && open.Steps[open.Row.Place - 1] is TidyStep) was = open.Before;
+        if (parts is not null && tidy.Check() is null)
+            shown = tidy.Apply(open.Take, RangeOf(from, to), out _);
+        else if (open.Undo is not null && open.Steps[open.Row.Place - 1] is TidyStep)
+            was = open.Before;
         return File(TakePicture.Of(shown, was, desk.State.Studio), "application/octet-stream");
     }
 
@@ -59,7 +62,8 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
     /// <param name="kind">mid, tracks, syx or csv.</param>
     public IActionResult OnGetOut(int take, string? kind)
     {
-        if (shelf.Open(take, out var open) is { } problem) return Answer(take, problem);
+        if (shelf.Open(take, out var open) is { } problem)
+            return Answer(take, problem);
         var name = TakeFiles.FileName(open!.Row.Name);
         return kind switch
         {
@@ -77,7 +81,8 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
     /// <param name="lineup">The lineup; none for the one in force.</param>
     public IActionResult OnGetRehearse(int take, int? lineup)
     {
-        if (shelf.Open(take, out var open) is { } problem) return Content(problem.Sentence);
+        if (shelf.Open(take, out var open) is { } problem)
+            return Content(problem.Sentence);
         var studio = desk.State.Studio;
         var id = lineup is { } number ? new LineupId(number) : studio.InForce;
         return Partial("_Rehearsed", TakeRehearsal.Of(open!.Row.Name, open.Take, studio.In(id), desk.OwnPort));
@@ -90,7 +95,8 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
         var takes = new List<(string Name, Take Take)>();
         foreach (var row in shelf.All().Where(row => deck.Now?.TakeId != row.Id).Take(50))
         {
-            if (shelf.Open(row.Id, out var open) is null) takes.Add((row.Name, open!.Take));
+            if (shelf.Open(row.Id, out var open) is null)
+                takes.Add((row.Name, open!.Take));
         }
         return Partial("_RehearsedAll", TakeRehearsal.All(studio, takes, desk.OwnPort));
     }
@@ -106,12 +112,17 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
         var problem = (from, to, seconds) switch
         {
             ({ } begin, { } end, null) => shelf.Keep(begin, end, out kept),
-            (null, null, { } back and > 0 and <= StudioStore.MostReelMinutes * MostMinute) => shelf.Keep(deck.NowOnTape - back * 1_000_000L, deck.NowOnTape, out kept),
+            (null, null, { } back and > 0 and <= StudioStore.MostReelMinutes * MostMinute) => shelf.Keep(
+                deck.NowOnTape - back * 1_000_000L,
+                deck.NowOnTape,
+                out kept
+            ),
             (null, null, null) => shelf.KeepSinceSilence(out kept),
             _ => Nothing(out kept),
         };
         // From another page the take is there, and is said so.
-        if (kept is not null && elsewhere) this.Say($"Kept as “{kept.Name}”: {kept.Told}.");
+        if (kept is not null && elsewhere)
+            this.Say($"Kept as “{kept.Name}”: {kept.Told}.");
         return elsewhere && Request.WantsFragment() ? Quietly(problem) : Answer(kept?.Id ?? shelf.Chosen, problem);
 
         static Problem Nothing(out TakeRow? kept)
@@ -129,11 +140,13 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
     public IActionResult OnPostRecord(int[]? ports, bool start, bool toggle, bool elsewhere)
     {
         Problem? problem;
-        if (toggle && deck.Now is not null) problem = shelf.StopRecording();
+        if (toggle && deck.Now is not null)
+            problem = shelf.StopRecording();
         else
         {
             problem = shelf.Record([.. (ports ?? []).Select(port => new PortId(port))]);
-            if (problem is null && start) problem = desk.Work(TimeWork.Start);
+            if (problem is null && start)
+                problem = desk.Work(TimeWork.Start);
         }
         return elsewhere && Request.WantsFragment() ? Quietly(problem) : Answer(shelf.Chosen, problem);
     }
@@ -146,8 +159,16 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
     /// <param name="take">The take that is chosen.</param>
     public IActionResult OnPostBring(IFormFile? file, int? take)
     {
-        if (file is null) return Answer(take, new Problem("file", "Choose a file first: a Standard MIDI File, .syx or .csv."));
-        if (file.Length > TakeFiles.MaxLength) return Answer(take, new Problem("file", $"{file.FileName} has {Words.Count(file.Length)} bytes; at most {Words.Count(TakeFiles.MaxLength)} are read."));
+        if (file is null)
+            return Answer(take, new Problem("file", "Choose a file first: a Standard MIDI File, .syx or .csv."));
+        if (file.Length > TakeFiles.MaxLength)
+            return Answer(
+                take,
+                new Problem(
+                    "file",
+                    $"{file.FileName} has {Words.Count(file.Length)} bytes; at most {Words.Count(TakeFiles.MaxLength)} are read."
+                )
+            );
         using var bytes = new MemoryStream();
         file.CopyTo(bytes);
         var problem = shelf.Bring(file.FileName, bytes.ToArray(), out var brought);
@@ -170,19 +191,30 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
     /// <param name="by">By what.</param>
     public IActionResult OnPostSplit(int take, SplitBy by)
     {
-        if (shelf.Open(take, out var open) is { } problem) return Answer(take, problem);
-        if (by == SplitBy.Lineup && open!.Take.Lineups.Length < 2) return Answer(take, new Problem("split", "One lineup was in force all the time: there is nothing to split by."));
+        if (shelf.Open(take, out var open) is { } problem)
+            return Answer(take, problem);
+        if (by == SplitBy.Lineup && open!.Take.Lineups.Length < 2)
+            return Answer(take, new Problem("split", "One lineup was in force all the time: there is nothing to split by."));
         var parts = Split.PartsOf(open!.Take, by);
-        if (parts.Length > Take.MostTracks) return Answer(take, new Problem("split", $"That would be {parts.Length} tracks; a take has at most {Take.MostTracks}."));
-        return Answer(take, shelf.Do(take, new SplitStep(by, [.. parts.Select(part => Split.NameOf(open.Take, by, part, desk.State.Studio))])));
+        if (parts.Length > Take.MostTracks)
+            return Answer(take, new Problem("split", $"That would be {parts.Length} tracks; a take has at most {Take.MostTracks}."));
+        return Answer(
+            take,
+            shelf.Do(take, new SplitStep(by, [.. parts.Select(part => Split.NameOf(open.Take, by, part, desk.State.Studio))]))
+        );
     }
 
     /// <summary>Leaves only a part of a take.</summary>
     /// <param name="take">The take.</param>
     /// <param name="from">From where on, µs.</param>
     /// <param name="to">To where, µs.</param>
-    public IActionResult OnPostCut(int take, long? from, long? to) => Answer(take, from is null || to is null
-        ? new Problem("take", "Choose a part first: drag over the picture, or Shift with the arrow keys.") : shelf.Do(take, new CutStep(RangeOf(from, to))));
+    public IActionResult OnPostCut(int take, long? from, long? to) =>
+        Answer(
+            take,
+            from is null || to is null
+                ? new Problem("take", "Choose a part first: drag over the picture, or Shift with the arrow keys.")
+                : shelf.Do(take, new CutStep(RangeOf(from, to)))
+        );
 
     /// <summary>Sets a marker.</summary>
     /// <param name="take">The take.</param>
@@ -191,7 +223,12 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
     public IActionResult OnPostMark(int take, string? text, long? from)
     {
         var words = NameRule.Tidy(text);
-        return Answer(take, NameRule.Check(words) is { } wrong ? new Problem("mark", wrong) : shelf.Do(take, new MarkStep(new MidiSpan(Math.Max(0, from ?? 0)), words)));
+        return Answer(
+            take,
+            NameRule.Check(words) is { } wrong
+                ? new Problem("mark", wrong)
+                : shelf.Do(take, new MarkStep(new MidiSpan(Math.Max(0, from ?? 0)), words))
+        );
     }
 
     /// <summary>Takes back what was done last to a take, or makes it again.</summary>
@@ -211,14 +248,19 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
     public IActionResult OnPostNameTrack(int take, int track, string? name)
     {
         var tidy = NameRule.Tidy(name);
-        return Answer(take, NameRule.Check(tidy) is { } wrong ? new Problem("track", wrong) : shelf.Do(take, new NameTrackStep(track, tidy)), name);
+        return Answer(
+            take,
+            NameRule.Check(tidy) is { } wrong ? new Problem("track", wrong) : shelf.Do(take, new NameTrackStep(track, tidy)),
+            name
+        );
     }
 
     /// <summary>Says as which source a track is played.</summary>
     /// <param name="take">The take.</param>
     /// <param name="track">The track, from 0.</param>
     /// <param name="source">The source; 0 for the one it came from, or the take's own port.</param>
-    public IActionResult OnPostPlayAs(int take, int track, int source) => Answer(take, shelf.Do(take, new PlayAsStep(track, source == 0 ? null : new PortId(source))));
+    public IActionResult OnPostPlayAs(int take, int track, int source) =>
+        Answer(take, shelf.Do(take, new PlayAsStep(track, source == 0 ? null : new PortId(source))));
 
     /// <summary>Throws a take away, or brings it back.</summary>
     /// <param name="take">The take.</param>
@@ -226,7 +268,8 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
     public IActionResult OnPostThrow(int take, bool back)
     {
         var problem = shelf.Throw(take, !back);
-        if (!back && problem is null) shelf.Chosen = null;
+        if (!back && problem is null)
+            shelf.Chosen = null;
         return Answer(back ? take : null, problem);
     }
 
@@ -241,9 +284,23 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
     public IActionResult OnPostPlay(int take, long? from, long? to, bool loop, bool inStep, int source, int speed = 100)
     {
         var range = RangeOf(from, to);
-        if (source < 0 && desk.OwnPort is null && desk.Apply(new AddVirtualPort(StudioDesk.OwnPortName)).Problem is { } problem) return Answer(take, problem);
+        if (source < 0 && desk.OwnPort is null && desk.Apply(new AddVirtualPort(StudioDesk.OwnPortName)).Problem is { } problem)
+            return Answer(take, problem);
         var whole = to is null || range.To <= range.From;
-        return Answer(take, shelf.Play(take, new PlayHow(range.From, loop ? new TakeRange(whole ? MidiSpan.Zero : range.From, whole ? LengthOf(take) : range.To) : null, inStep, speed, source > 0 ? new PortId(source) : null, AsOwn: source != 0)));
+        return Answer(
+            take,
+            shelf.Play(
+                take,
+                new PlayHow(
+                    range.From,
+                    loop ? new TakeRange(whole ? MidiSpan.Zero : range.From, whole ? LengthOf(take) : range.To) : null,
+                    inStep,
+                    speed,
+                    source > 0 ? new PortId(source) : null,
+                    AsOwn: source != 0
+                )
+            )
+        );
     }
 
     /// <summary>Stops what is played.</summary>
@@ -258,19 +315,20 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
     /// <param name="minutes">Minutes; 0 for off.</param>
     /// <param name="take">The take that is chosen.</param>
     public IActionResult OnPostReel(int minutes, int? take) => Try(take, () =>
-    {
-        if (minutes is < 0 or > StudioStore.MostReelMinutes) return new Problem("reel", "The reel goes back a day at most.");
-        deck.SetMinutes(minutes);
-        return null;
-    });
+        {
+            if (minutes is < 0 or > StudioStore.MostReelMinutes)
+                return new Problem("reel", "The reel goes back a day at most.");
+            deck.SetMinutes(minutes);
+            return null;
+        });
 
     /// <summary>Forgets what is on the reel.</summary>
     /// <param name="take">The take that is chosen.</param>
     public IActionResult OnPostForget(int? take) => Try(take, () =>
-    {
-        deck.ForgetReel();
-        return null;
-    });
+        {
+            deck.ForgetReel();
+            return null;
+        });
 
     private MidiSpan LengthOf(int take) => shelf.Open(take, out var open) is null ? open!.Take.Length : MidiSpan.Zero;
 
@@ -293,7 +351,8 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
 
     private NoContentResult Quietly(Problem? problem)
     {
-        if (problem is not null) this.Say(problem.Sentence);
+        if (problem is not null)
+            this.Say(problem.Sentence);
         return new NoContentResult();
     }
 
@@ -313,14 +372,17 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
         {
             (reel, takes) = (shelf.Reel(), shelf.All(out gone));
             var chosen = takes.FirstOrDefault(row => row.Id == take) ?? (takes.Count > 0 ? takes[0] : null);
-            if (chosen is not null && shelf.Open(chosen.Id, out open) is { } unread) problem ??= unread;
-            if (open is not null) shelf.Chosen = open.Row.Id;
+            if (chosen is not null && shelf.Open(chosen.Id, out open) is { } unread)
+                problem ??= unread;
+            if (open is not null)
+                shelf.Chosen = open.Row.Id;
         }
         catch (StoreException exception)
         {
             problem ??= new Problem("take", exception.Message);
         }
-        if (problem is null && deck.Fault is { } fault) problem = new Problem("reel", $"Nothing is written down at the moment: {fault}");
+        if (problem is null && deck.Fault is { } fault)
+            problem = new Problem("reel", $"Nothing is written down at the moment: {fault}");
         View = new TakesView(desk.State, reel, deck.Minutes, deck.NowOnTape, takes, open, deck.Now, desk.Junction.Played, shelf.Playing)
         {
             Problem = problem,

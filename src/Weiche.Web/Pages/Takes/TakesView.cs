@@ -20,7 +20,16 @@ namespace Weiche.Web.Pages.Takes;
 /// <param name="Played">What is played back.</param>
 /// <param name="Playing">Which take that is.</param>
 public sealed record TakesView(
-    DeskState State, ReelSketch? Reel, int Minutes, long Now, IReadOnlyList<TakeRow> Takes, OpenTake? Open, RecordingNow? Recording, PlayedNow Played, int? Playing)
+    DeskState State,
+    ReelSketch? Reel,
+    int Minutes,
+    long Now,
+    IReadOnlyList<TakeRow> Takes,
+    OpenTake? Open,
+    RecordingNow? Recording,
+    PlayedNow Played,
+    int? Playing
+)
 {
     /// <summary>Across how many units the reel's picture is drawn.</summary>
     public const double ReelWidth = 1200;
@@ -53,17 +62,31 @@ public sealed record TakesView(
     public long ReelSpan => Math.Max(1, Minutes) * 60_000_000L;
 
     /// <summary>The sources that are on the reel, those that came most first.</summary>
-    public IReadOnlyList<PortId> ReelPorts => [.. (Reel?.Bars ?? []).SelectMany(bar => bar.Counts).GroupBy(count => count.Port).OrderByDescending(group => group.Sum(count => count.Count)).Select(group => group.Key)];
+    public IReadOnlyList<PortId> ReelPorts =>
+        [
+            .. (Reel?.Bars ?? [])
+                .SelectMany(bar => bar.Counts)
+                .GroupBy(count => count.Port)
+                .OrderByDescending(group => group.Sum(count => count.Count))
+                .Select(group => group.Key),
+        ];
 
     /// <summary>What was played since the last silence, in words: "4:58 · Amsel 61, Fächer".</summary>
     public string SinceWords
     {
         get
         {
-            if (Reel is not { Since: { } since, Last: { } last }) return "";
-            var names = Reel.Bars.Where(bar => bar.Begin + TakeShelf.BarTime > since).SelectMany(bar => bar.Counts).GroupBy(count => count.Port).OrderByDescending(group => group.Sum(count => count.Count))
-                .Select(group => NameOf(group.Key)).ToList();
-            return $"{TakeShelf.LengthOf(new MidiSpan(last - since))} · {(names.Count <= 2 ? string.Join(", ", names) : $"{names.Count} sources")}";
+            if (Reel is not { Since: { } since, Last: { } last })
+                return "";
+            var names = Reel
+                .Bars.Where(bar => bar.Begin + TakeShelf.BarTime > since)
+                .SelectMany(bar => bar.Counts)
+                .GroupBy(count => count.Port)
+                .OrderByDescending(group => group.Sum(count => count.Count))
+                .Select(group => NameOf(group.Key))
+                .ToList();
+            return $"{TakeShelf.LengthOf(new MidiSpan(last - since))} · "
+                + $"{(names.Count <= 2 ? string.Join(", ", names) : $"{names.Count} sources")}";
         }
     }
 
@@ -71,7 +94,16 @@ public sealed record TakesView(
     public int StripOf(PortId port) => StripOf(State.Studio, port);
 
     /// <summary>The colour of a source: one of six.</summary>
-    internal static int StripOf(Studio studio, PortId port) => Math.Max(0, studio.Sources.Where(source => !source.IsLoose).OrderBy(source => source.IsBehind).Select(source => source.Id).ToList().IndexOf(port)) % 6;
+    internal static int StripOf(Studio studio, PortId port) =>
+        Math.Max(
+            0,
+            studio
+                .Sources.Where(source => !source.IsLoose)
+                .OrderBy(source => source.IsBehind)
+                .Select(source => source.Id)
+                .ToList()
+                .IndexOf(port)
+        ) % 6;
 
     /// <summary>The name of a port, as it is now.</summary>
     public string NameOf(PortId port) => State.Studio.FindPort(port)?.Name ?? "a port that is gone";
@@ -79,19 +111,25 @@ public sealed record TakesView(
     /// <summary>The bars of the reel's picture: where each part of one is, and the colour of its source.</summary>
     public IEnumerable<(double X, double Y, double Width, double Height, int Place)> ReelBars()
     {
-        if (Reel is null || Reel.Bars.Count == 0) yield break;
+        if (Reel is null || Reel.Bars.Count == 0)
+            yield break;
         var ports = ReelPorts;
         var most = Reel.Bars.Max(bar => bar.Counts.Sum(count => count.Count));
         foreach (var bar in Reel.Bars)
         {
             var x = ReelX(bar.Begin);
             var width = ReelWidth * TakeShelf.BarTime / ReelSpan;
-            if (x + width < 0) continue;
+            if (x + width < 0)
+                continue;
             var y = ReelHeight;
             foreach (var (port, count) in bar.Counts.OrderBy(count => ports.Index().First(each => each.Item == count.Port).Index))
             {
                 // Few beside very many are to be seen as well.
-                var height = Math.Sqrt(bar.Counts.Sum(each => each.Count) / (double)most) * (ReelHeight - 4) * count / bar.Counts.Sum(each => each.Count);
+                var height =
+                    Math.Sqrt(bar.Counts.Sum(each => each.Count) / (double)most)
+                    * (ReelHeight - 4)
+                    * count
+                    / bar.Counts.Sum(each => each.Count);
                 y -= height;
                 yield return (x, y, Math.Max(1, width - 1), height, StripOf(port));
             }

@@ -31,7 +31,14 @@ public sealed record FollowerRow(DevicePort Port, Follower Follower, bool Wants,
 /// <param name="Clocks">The clocks: the master first.</param>
 /// <param name="Followers">Where the clock goes, and could.</param>
 /// <param name="All">Whether those that do not follow are shown as well.</param>
-public sealed record TimeView(DeskState State, TimeNow Now, TimeLamp Lamp, IReadOnlyList<ClockRow> Clocks, IReadOnlyList<FollowerRow> Followers, bool All)
+public sealed record TimeView(
+    DeskState State,
+    TimeNow Now,
+    TimeLamp Lamp,
+    IReadOnlyList<ClockRow> Clocks,
+    IReadOnlyList<FollowerRow> Followers,
+    bool All
+)
 {
     /// <summary>What could not be done; null if nothing.</summary>
     public Problem? Problem { get; init; }

@@ -19,7 +19,14 @@ namespace Weiche.Web.Pages.Watch;
 /// <param name="Filter">Which lines are asked for.</param>
 /// <param name="ListsBackground">Whether clock and active sensing become lines.</param>
 public sealed record WatchView(
-    DeskState State, CompiledStudio Figures, IReadOnlyList<WatchLine> Lines, long Newest, long LeftOut, WatchFilter Filter, bool ListsBackground)
+    DeskState State,
+    CompiledStudio Figures,
+    IReadOnlyList<WatchLine> Lines,
+    long Newest,
+    long LeftOut,
+    WatchFilter Filter,
+    bool ListsBackground
+)
 {
     /// <summary>The loads of the wires.</summary>
     public required LoadMeter Load { get; init; }
@@ -38,8 +45,10 @@ public sealed record WatchView(
     public string Query(string path)
     {
         var parts = new List<string>();
-        if (Filter.Follow is { } port) parts.Add($"follow={port}");
-        if (Filter.Find.Length > 0) parts.Add($"q={Uri.EscapeDataString(Filter.Find)}");
+        if (Filter.Follow is { } port)
+            parts.Add($"follow={port}");
+        if (Filter.Find.Length > 0)
+            parts.Add($"q={Uri.EscapeDataString(Filter.Find)}");
         return parts.Count == 0 ? path : $"{path}{(path.Contains('?', StringComparison.Ordinal) ? '&' : '?')}{string.Join('&', parts)}";
     }
 }
@@ -78,7 +87,8 @@ public sealed class WatchModel(StudioDesk desk, WatchLog watch, LoadMeter load) 
         // What a filter leaves out is not missed; what came too fast to be listed is said.
         var skipped = filter.IsEverything && lines.Count > 0 ? Math.Max(0, lines[^1].Number - after - 1) : 0;
         Response.Headers["X-Weiche-Skipped"] = skipped.ToString(CultureInfo.InvariantCulture);
-        Response.Headers["X-Weiche-Newest"] = Math.Max(newest, lines.Count > 0 ? lines[0].Number : 0).ToString(CultureInfo.InvariantCulture);
+        Response.Headers["X-Weiche-Newest"] = Math.Max(newest, lines.Count > 0 ? lines[0].Number : 0)
+            .ToString(CultureInfo.InvariantCulture);
         return Partial("_WatchLines", lines);
     }
 
@@ -87,8 +97,20 @@ public sealed class WatchModel(StudioDesk desk, WatchLog watch, LoadMeter load) 
     /// <param name="q">Only lines in which these words stand.</param>
     public IActionResult OnGetCsv(int? follow, string? q)
     {
-        var rows = watch.Lines(0, WatchLog.Capacity, Filter(follow, q)).Reverse().SelectMany(line => line.Ends.Select(end => new WatchCsvRow(
-            line.Time.ToString("HH:mm:ss.fff", CultureInfo.InvariantCulture), line.From, line.Words, line.Bytes, end.Destination, end.Arrived ? "yes" : "no", end.Words)));
+        var rows = watch
+            .Lines(0, WatchLog.Capacity, Filter(follow, q))
+            .Reverse()
+            .SelectMany(line =>
+                line.Ends.Select(end => new WatchCsvRow(
+                    line.Time.ToString("HH:mm:ss.fff", CultureInfo.InvariantCulture),
+                    line.From,
+                    line.Words,
+                    line.Bytes,
+                    end.Destination,
+                    end.Arrived ? "yes" : "no",
+                    end.Words
+                ))
+            );
         return File(Encoding.UTF8.GetBytes(WatchCsv.Write(rows)), "text/csv", "watch.csv");
     }
 
@@ -103,12 +125,23 @@ public sealed class WatchModel(StudioDesk desk, WatchLog watch, LoadMeter load) 
         return this.Answer(null, "_Watch", View, View.Address);
     }
 
-    private void Look(WatchFilter filter) => View = new WatchView(
-        desk.State, desk.Junction.Compiled, watch.Lines(0, FirstLines, filter), watch.Newest, watch.LeftOut, filter, watch.ListsBackground)
-    {
-        Load = load,
-    };
+    private void Look(WatchFilter filter) =>
+        View = new WatchView(
+            desk.State,
+            desk.Junction.Compiled,
+            watch.Lines(0, FirstLines, filter),
+            watch.Newest,
+            watch.LeftOut,
+            filter,
+            watch.ListsBackground
+        )
+        {
+            Load = load,
+        };
 
     private static WatchFilter Filter(int? follow, string? q) =>
-        new(follow is > 0 and var port ? new PortId(port) : null, (q ?? "").Trim() is var words && words.Length > LongestFind ? words[..LongestFind] : words);
+        new(
+            follow is > 0 and var port ? new PortId(port) : null,
+            (q ?? "").Trim() is var words && words.Length > LongestFind ? words[..LongestFind] : words
+        );
 }

@@ -236,4 +236,17 @@ public class LineupsTests
         Assert.True(house.Studio.FindRoute(route.Id)!.Duty.IsStanding);
         Assert.Equal("Halm → Brandung is standing", house.Desk.State.Undo);
     }
+
+    [Fact]
+    public async Task A_lever_of_a_device_that_is_missing_is_said_to_wait()
+    {
+        await using var house = await House.Open(dome: true);
+        Assert.Null((await house.Get("/lineups")).QuerySelector(".levers .waits"));
+        // The pedals are met through the interface: without it they are missing as well.
+        house.Desk.StandIns.Room!.Plug("weiher-4x4", null);
+        var pedals = house.Studio.Levers.Single(lever => lever.Work is StepLineup).Id;
+        await House.Until(() => house.Desk.Park.State.Missing == 1, "it to be missing");
+        var waits = (await house.Get("/lineups")).QuerySelectorAll(".levers .waits");
+        Assert.Equal([$"lever-{pedals}"], waits.Select(each => each.ParentElement!.Id));
+    }
 }

@@ -43,6 +43,12 @@ public sealed partial class Engine
     /// <param name="route">The route.</param>
     public bool IsOff(RouteId route) => Volatile.Read(ref _prepared).Find(route) is not { IsOff: false };
 
+    /// <summary>To what a lever has switched a route, where that is not as the studio has it: true for on; else null. May be asked by any
+    /// thread.</summary>
+    /// <param name="route">The route.</param>
+    public bool? SwitchedTo(RouteId route) =>
+        Volatile.Read(ref _prepared).Find(route) is { } line && line.IsOff == line.IsMeantOn ? !line.IsOff : null;
+
     private void Enter(int place, MidiTime now)
     {
         var entry = _prepared.Entries[place];

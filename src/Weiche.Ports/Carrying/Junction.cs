@@ -203,6 +203,10 @@ public sealed class Junction : IDisposable
     /// <param name="route">The route.</param>
     public bool IsOff(RouteId route) => _engine.IsOff(route);
 
+    /// <summary>To what a lever has switched a route, where that is not as the studio has it: true for on; else null.</summary>
+    /// <param name="route">The route.</param>
+    public bool? SwitchedTo(RouteId route) => _engine.SwitchedTo(route);
+
     /// <summary>Enters a lineup, between two messages.</summary>
     /// <param name="lineup">The lineup; nothing happens if it is not there.</param>
     public void Enter(LineupId lineup) => Do((engine, now) => engine.Enter(lineup, now));

@@ -24,6 +24,8 @@ namespace Weiche.Web.Live;
 /// <param name="Guard">How many circuits are open, how many other findings want a look, and how much the guard stops.</param>
 /// <param name="Lineup">The lineup in force: "2 Star field"; empty if there is none.</param>
 /// <param name="Time">The time.</param>
+/// <param name="Switched">The routes that levers have switched, where that is not as the studio has it: id, 1 for on; null where that is as
+/// it was.</param>
 public sealed record LampFrame(
     int Version,
     IReadOnlyList<long[]> Ports,
@@ -39,7 +41,8 @@ public sealed record LampFrame(
     IReadOnlyList<long[]> Loads,
     GuardLamp Guard,
     string Lineup,
-    TimeLamp? Time
+    TimeLamp? Time,
+    IReadOnlyList<int[]>? Switched
 );
 
 /// <summary>The lamp of the guard in the head of each page.</summary>
@@ -145,6 +148,7 @@ internal sealed class LampReader
     private int _roll = -1;
     private GuardLamp? _guard;
     private TimeLamp? _time;
+    private IReadOnlyList<(RouteId Route, bool On)> _switched = [];
 
     /// <summary>The next frame, or null if nothing changed.</summary>
     /// <param name="version">The studio's version.</param>
@@ -158,6 +162,7 @@ internal sealed class LampReader
     /// <param name="guard">The lamp of the guard; null for one that is clear.</param>
     /// <param name="lineup">The lineup in force, or null.</param>
     /// <param name="time">The time, or null.</param>
+    /// <param name="switched">The routes that levers have switched otherwise than the studio has it.</param>
     internal LampFrame? Next(
         int version,
         CompiledStudio plan,
@@ -169,7 +174,8 @@ internal sealed class LampReader
         LoadMeter? load = null,
         GuardLamp? guard = null,
         LineupId? lineup = null,
-        TimeLamp? time = null
+        TimeLamp? time = null,
+        IReadOnlyList<(RouteId Route, bool On)>? switched = null
     )
     {
         var ports = new List<long[]>();
@@ -260,8 +266,11 @@ internal sealed class LampReader
                     recent.Add([port.Value, message.Status, message.Data1, message.Data2]);
             }
         }
+        var others = switched is not null && !switched.SequenceEqual(_switched) ? switched : null;
+        _switched = others ?? _switched;
         var quiet =
-            spoke.Count == 0
+            others is null
+            && spoke.Count == 0
             && recent.Count == 0
             && kinds.Count == 0
             && loads.Count == 0
@@ -294,8 +303,25 @@ internal sealed class LampReader
                 loads,
                 guard ?? new GuardLamp(0, 0, 0),
                 plan.Studio.InForce is not null && lineup is { } id ? plan.Studio.NameOf(id) : "",
-                time
+                time,
+                others?.Select(item => new[] { item.Route.Value, item.On ? 1 : 0 }).ToList()
             );
+    }
+
+    /// <summary>The routes of a running studio that levers have switched otherwise than it has them.</summary>
+    /// <param name="desk">The studio.</param>
+    internal static IReadOnlyList<(RouteId Route, bool On)> SwitchedIn(StudioDesk desk)
+    {
+        // Where nothing was ever played otherwise nothing is asked.
+        if (desk.Junction.PlayedVersion == 0)
+            return [];
+        var switched = new List<(RouteId, bool)>();
+        foreach (var route in desk.Junction.Compiled.Studio.Routes)
+        {
+            if (desk.Junction.SwitchedTo(route.Id) is { } on)
+                switched.Add((route.Id, on));
+        }
+        return switched;
     }
 
     private static HeardFrame Told(string key, StandIn standIn, Heard hearing)

@@ -54,7 +54,8 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
                     load,
                     lamp,
                     state.Studio.InForce,
-                    TimeLamp.Of(desk)
+                    TimeLamp.Of(desk),
+                    LampReader.SwitchedIn(desk)
                 ) is
                 { } frame
             )

@@ -1,5 +1,6 @@
 using OpenQA.Selenium;
 using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 
 namespace Weiche.Web.Tests.Browser;
 
@@ -68,5 +69,35 @@ public sealed class LineupsBrowserTests(Window window) : IClassFixture<Window>
         window.Script<object?>("document.getElementById('lever-work').value = 'all notes off'; return null");
         window.Press("#lever-take");
         window.Until(() => house.Studio.Levers.Any(lever => lever.Work is Silence), "the lever");
+    }
+
+    [Fact]
+    public async Task What_a_lever_switches_is_seen_on_plan_where_it_is_played_and_not_in_the_studio()
+    {
+        await using var house = await House.Open(dome: true);
+        Assert.True(LeverLine.TryParse(house.Studio, "Kies C1 → Amsel 61 → Brandung over", out var lever, out var problem), problem);
+        Assert.Null(house.Desk.Apply(lever).Problem);
+        var route = ((SwitchRoutes)lever.Work).Routes[0];
+        var track = $"#track-{route}";
+        window.Go(house, $"/plan?route={route}");
+        window.Until(() => window.Script<string>("return document.documentElement.dataset.link ?? ''") == "up", "the link");
+        Assert.False(window.Has(".switched"));
+        Press();
+        window.Until(() => window.Has($"{track}.off") && window.Has("path.switched.off"), "the track broken");
+        Assert.Equal("lever: off", window.Text($"{track} .count"));
+        Assert.Equal("off by a lever", window.Text(".by-lever"));
+        Assert.True(house.Studio.FindRoute(route)!.On);
+        // It stays so for who comes later.
+        window.Go(house, "/plan");
+        window.Until(() => window.Has($"{track}.off"), "it after a reload");
+        Press();
+        window.Until(() => !window.Has($"{track}.off") && !window.Has(".switched"), "the track whole");
+        Assert.DoesNotContain("lever", window.Text($"{track} .count"), StringComparison.Ordinal);
+
+        void Press()
+        {
+            house.StandIn("Kies").Player!.Press("hand", 36, 100);
+            house.StandIn("Kies").Player!.Release("hand", 36);
+        }
     }
 }

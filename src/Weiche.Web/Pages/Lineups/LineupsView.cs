@@ -23,6 +23,9 @@ public sealed record LineupsView(DeskState State, Roster Roster, Lineup? Looked)
     /// <summary>The thing that was pressed to become a lever; null if nothing was.</summary>
     public PressedThing? Pressed { get; init; }
 
+    /// <summary>The sources whose device is missing: their levers wait.</summary>
+    public IReadOnlySet<PortId> Waiting { get; init; } = new HashSet<PortId>();
+
     /// <summary>The address of this.</summary>
     public string Address => "/lineups" + (Looked is { } lineup && lineup.Id != State.Studio.InForce ? $"?lineup={lineup.Id}" : "");
 

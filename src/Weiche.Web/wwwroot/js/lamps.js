@@ -51,6 +51,36 @@ export function startLamps(live) {
     }
   }
 
+  // What levers have switched is played so, whatever the studio has: it is drawn over what the page was given.
+  let switched = [];
+  const before = new Map();
+  function showSwitched() {
+    for (const over of document.querySelectorAll(".switched")) over.remove();
+    for (const element of document.querySelectorAll("[data-switched]")) element.textContent = "";
+    for (const [track, { off, count, words }] of before) {
+      track.classList.toggle("off", off);
+      count.textContent = words;
+      count.dataset.count = track.dataset.route;
+    }
+    before.clear();
+    for (const [route, on] of switched) {
+      for (const element of document.querySelectorAll(`[data-switched="${route}"]`)) element.textContent = element.classList.contains("sign") ? `lever: ${on ? "on" : "off"}` : `${on ? "on" : "off"} by a lever`;
+      const track = document.getElementById(`track-${route}`);
+      const count = track?.querySelector(".count[data-count]");
+      if (!count) continue;
+      before.set(track, { off: track.classList.contains("off"), count, words: count.textContent });
+      track.classList.toggle("off", !on);
+      count.textContent = on ? "lever: on" : "lever: off";
+      count.removeAttribute("data-count");
+      const over = document.createElementNS("http://www.w3.org/2000/svg", "path");
+      over.setAttribute("class", `switched ${on ? "on" : "off"}`);
+      // Only the row is its own; what leads there it may share with tracks that run.
+      const { row, from, to } = track.dataset;
+      over.setAttribute("d", on ? track.querySelector(".hit").getAttribute("d") : `M${from - 24} ${row}H${to}`);
+      document.querySelector(".glows").before(over);
+    }
+  }
+
   const lamp = document.getElementById("guard-lamp");
   function guard({ words, title, look }) {
     if (lamp.textContent !== words) lamp.textContent = words;
@@ -71,6 +101,10 @@ export function startLamps(live) {
     }
     guard(frame.guard);
     line(frame.lineup);
+    if (frame.switched) {
+      switched = frame.switched;
+      showSwitched();
+    }
     for (const unit of frame.unnamed) light(`[data-unit="${CSS.escape(unit)}"]`, "lit");
     for (const [route, passed] of frame.routes) {
       layGlow(route);
@@ -85,7 +119,10 @@ export function startLamps(live) {
     }
     for (const element of document.querySelectorAll("[data-background]")) element.textContent = figure(frame.background);
   });
-  document.body.addEventListener("htmx:afterSwap", () => held.forEach((count, port) => hold(port, count)));
+  document.body.addEventListener("htmx:afterSwap", () => {
+    held.forEach((count, port) => hold(port, count));
+    if (switched.length > 0) showSwitched();
+  });
 }
 
 const thousands = /\B(?=(\d{3})+$)/g;

@@ -116,7 +116,7 @@ internal sealed class Circuits
             .Index;
         var first = strides.First(stride => stride.Step.From == start).Came;
         var witness = MessageAt(first) + SetWords.OnlyValues(circuit.Circling[start], first);
-        var what = kinds == KindSet.All ? "Everything" : Capital(SetWords.Names(kinds));
+        var what = kinds == KindSet.All ? "Everything" : WordList.Capital(SetWords.Names(kinds));
         var does =
             kinds.Count == 1 && kinds.Members.First() is not (MessageKind.Note or MessageKind.ControlChange) ? "runs"
             : kinds == KindSet.All ? "runs"
@@ -199,7 +199,7 @@ internal sealed class Circuits
             FindingKind.DyingOut,
             Severity.Notice,
             KeyOf("dying", [place]),
-            $"{Capital(SetWords.Names(KindSet.Of([.. kinds])))} come back {(rounds == 1 ? "once" : $"{rounds} times")} and end: "
+            $"{WordList.Capital(SetWords.Names(KindSet.Of([.. kinds])))} come back {(rounds == 1 ? "once" : $"{rounds} times")} and end: "
                 + $"{string.Join(" – ", NamesOf(ring))}",
             $"{MessageAt(chain[0])} comes back {(rounds == 1 ? "once" : $"{rounds} times")}{changes}, and ends as "
                 + $"{MessageAt(chain[^1])}{ValueOf(chain[^1])}."
@@ -338,19 +338,20 @@ internal sealed class Circuits
         var first = strides.FindIndex(stride => stride.Step.From == start);
         var around = strides.Skip(first).Concat(strides.Take(first)).Select(stride => stride.Step).ToList();
         var component = _flow.Components[_flow.ComponentOf[start]].Places;
+        var (circlingKinds, endlessHere) = (circuit.Circling[start].KindsIn(), _search.Endless[start].KindsIn());
         var endlessKinds = component.SelectMany(place => _search.Endless[place].KindsIn().Members).ToHashSet();
         foreach (var kind in _search.Reach[start].KindsIn().Members)
         {
-            var circling = circuit.Circling[start].OfKind(kind);
-            if (!circling.IsEmpty)
+            if (circlingKinds.Contains(kind))
             {
+                var circling = circuit.Circling[start].OfKind(kind);
                 var stays = around.Aggregate(circling, (set, step) => step.Image(set).Intersect(circuit.Circling[step.To]));
                 yield return new Running(kind, SetWords.Which(circling, kind), true, stays.IsEmpty ? "endless, by another way" : "endless");
                 continue;
             }
-            var endless = _search.Endless[start].OfKind(kind);
-            if (!endless.IsEmpty)
+            if (endlessHere.Contains(kind))
             {
+                var endless = _search.Endless[start].OfKind(kind);
                 var goesOn = around[0].Image(endless).Intersect(circuit.Circling[around[0].To]);
                 yield return new Running(
                     kind,
@@ -400,6 +401,4 @@ internal sealed class Circuits
         var names = ring.Select(leg => Bare(leg.Place)).Distinct().ToList();
         return names.Count <= 4 ? names : [.. names.Take(3), $"{names.Count - 3} more"];
     }
-
-    internal static string Capital(string text) => text.Length == 0 ? text : char.ToUpperInvariant(text[0]) + text[1..];
 }

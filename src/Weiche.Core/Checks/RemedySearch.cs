@@ -104,7 +104,7 @@ public static class RemedySearch
             if (set.Max(each => each.Cost) >= least || enough.Exists(smaller => smaller.TrueForAll(set.Contains)))
                 continue;
             var together = new Candidate(
-                Circuits.Capital(
+                WordList.Capital(
                     WordList.Of([.. set.Select(each => char.ToLowerInvariant(each.Candidate.Title[0]) + each.Candidate.Title[1..])])
                 ),
                 new ManyEdits([.. set.Select(each => each.Candidate.Edit)], $"Remedy: {finding.Title}"),

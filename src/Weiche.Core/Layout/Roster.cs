@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using Weiche.Core.Midi;
 using Weiche.Core.Studios;
 
 namespace Weiche.Core.Layout;
@@ -44,10 +45,8 @@ public sealed record Roster(ImmutableArray<RosterGroup> Groups, ImmutableArray<(
         var sources = found.Where(row => !row.Route.Duty.IsStanding).Select(row => row.Route.From.Plate).Distinct().ToList();
         var ordered = found.OrderBy(row => row.Route.Duty.IsStanding ? -1 : sources.IndexOf(row.Route.From.Plate)).Take(most).ToList();
         var groups = ordered
-            .GroupBy(row => row.Route.Duty.IsStanding ? Standing : Capital(studio.NameOf(row.Route.From)))
+            .GroupBy(row => row.Route.Duty.IsStanding ? Standing : WordList.Capital(studio.NameOf(row.Route.From)))
             .Select(group => new RosterGroup(group.Key, [.. group]));
         return new Roster([.. groups], [.. changes], Math.Max(0, found.Count - most));
     }
-
-    private static string Capital(string name) => name.Length == 0 ? name : char.ToUpperInvariant(name[0]) + name[1..];
 }

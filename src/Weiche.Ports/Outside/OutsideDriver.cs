@@ -208,7 +208,7 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
                 break;
             case ["gone", var reason]:
                 Leave();
-                Set(new OutsideState(false, $"{Capital(Line.Text(reason))}. {System.Away}", OutsideMap.Empty));
+                Set(new OutsideState(false, $"{WordList.Capital(Line.Text(reason))}. {System.Away}", OutsideMap.Empty));
                 break;
             case ["list"]:
                 _listing = true;
@@ -410,8 +410,6 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     }
 
     private void Forget(OutsideSink sink) => ImmutableInterlocked.Update(ref _sinks, sinks => sinks.Remove(sink));
-
-    private static string Capital(string text) => text.Length == 0 ? text : char.ToUpperInvariant(text[0]) + text[1..];
 
     /// <summary>The way out to a port of the system.</summary>
     private sealed class OutsideSink : IByteSink

@@ -62,7 +62,10 @@ public abstract class LineupsPageModel(StudioDesk desk) : PageModel
             Problem = problem,
             Typed = typed,
             Pressed = pressed,
-            Waiting = state.Studio.Sources.Where(source => desk.Park.State.IsMissing(state.Studio, source)).Select(source => source.Id).ToHashSet(),
+            Waiting = state
+                .Studio.Sources.Where(source => desk.Park.State.IsMissing(state.Studio, source))
+                .Select(source => source.Id)
+                .ToHashSet(),
         };
     }
 }

@@ -1,6 +1,7 @@
 // Gear: cables plugged by press and press, by drag or by keys; ports found by playing; ports switched one after the other.
 
 import { whenAnswered } from "./page.js";
+import { send } from "./swap.js";
 
 const spokeAfter = 120;
 
@@ -12,7 +13,7 @@ export function startGear(live) {
   const jackOf = (element) => element?.closest?.("[data-jack]");
   const chosen = () => new URLSearchParams(location.search).get("device") ?? "";
   const post = (handler, values, page = "/gear") => whenAnswered(() =>
-    htmx.ajax("POST", `${page}?handler=${handler}`, { target: "#fragment", swap: "outerHTML", values: { device: chosen(), ...values } }));
+    send(`${page}?handler=${handler}`, { device: chosen(), ...values }));
 
   function pick(jack) {
     picked = jack?.dataset.jack ?? null;

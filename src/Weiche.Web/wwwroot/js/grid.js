@@ -1,5 +1,7 @@
 // The grid by keys and by pointing: arrows move, Shift takes several, Space lays or switches, Enter opens.
 
+import { look, send } from "./swap.js";
+
 export function startGrid() {
   let at = null;
   let anchor = null;
@@ -80,7 +82,7 @@ export function startGrid() {
         if (cellAt(row, column)?.dataset.on !== "1") allOn = false;
       }
     }
-    htmx.ajax("POST", "/plan?handler=Cells", { source: document.getElementById("fragment"), target: "#fragment", swap: "outerHTML", values: { cells: places.join(","), on: !allOn } });
+    send("/plan?handler=Cells", { cells: places.join(","), on: !allOn });
   }
 
   const steps = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1], PageUp: [-12, 0], PageDown: [12, 0], Home: [0, -9999], End: [0, 9999] };
@@ -125,7 +127,7 @@ export function startGrid() {
     if (event.shiftKey) return;
     const address = cell.getAttribute("href");
     history.replaceState(null, "", address);
-    htmx.ajax("GET", address, { target: "#fragment", swap: "outerHTML" });
+    look(address);
   });
   document.addEventListener("dragstart", (event) => { if (event.target.closest?.("#grid-cells")) event.preventDefault(); });
 

@@ -1,5 +1,7 @@
 // The roster by keys (arrows move, Space presses), and a lever set by doing: the next thing that is pressed on any source becomes it.
 
+import { look } from "./swap.js";
+
 const noteOn = 0x90;
 const control = 0xb0;
 const program = 0xc0;
@@ -31,7 +33,7 @@ export function startLineups(live) {
     if (!pressed) return;
     wait(false);
     const [source, status, number] = pressed;
-    htmx.ajax("GET", `/lineups/levers?source=${source}&status=${status}&number=${number}`, { target: "#fragment", swap: "outerHTML" });
+    look(`/lineups/levers?source=${source}&status=${status}&number=${number}`);
   });
 
   document.addEventListener("keydown", (event) => {

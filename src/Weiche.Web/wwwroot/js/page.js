@@ -1,5 +1,7 @@
 // Keeps the changing part of the page right: in step with other windows, with the focus where it was.
 
+import { look } from "./swap.js";
+
 const retryAfter = 60;
 
 let asked = 0;
@@ -61,7 +63,7 @@ export function startPage(live) {
       return;
     }
     refreshing = true;
-    htmx.ajax("GET", location.pathname + location.search, { target: "#fragment", swap: "outerHTML" }).finally(() => { refreshing = false; });
+    look().finally(() => { refreshing = false; });
   }
 
   // Undo and redo say what they would do, whichever window it was done in.
@@ -122,7 +124,7 @@ export function startPage(live) {
   }
   function lay() {
     if (measure() && document.querySelector(".plan, .gear")) {
-      htmx.ajax("GET", location.pathname + location.search, { target: "#fragment", swap: "outerHTML" });
+      look();
     }
   }
   if (document.documentElement.clientWidth === 1280) measure();

@@ -2,6 +2,7 @@
 // press channels to move them.
 
 import { whenAnswered } from "./page.js";
+import { look, send } from "./swap.js";
 
 const dragAfter = 6;
 
@@ -64,12 +65,7 @@ export function startPlan() {
 
   function post(handler, values, page = "/plan") {
     const route = plan()?.dataset.route;
-    return htmx.ajax("POST", `${page}?handler=${handler}`, {
-      source: plan(),
-      target: "#fragment",
-      swap: "outerHTML",
-      values: route ? { route, ...values } : values,
-    });
+    return send(`${page}?handler=${handler}`, route ? { route, ...values } : values);
   }
 
   function lay(from, to) {
@@ -92,7 +88,7 @@ export function startPlan() {
 
   function visit(address) {
     history.replaceState(null, "", address);
-    htmx.ajax("GET", address, { target: "#fragment", swap: "outerHTML" });
+    look(address);
   }
 
   const noTrace = { trace: "", from: "", msg: "", reach: "" };

@@ -1,6 +1,7 @@
 // The chosen route's stages, played and drawn: keys pressed or pointed at, a velocity curve drawn, what moves shown moving.
 
 import { figure } from "./lamps.js";
+import { send } from "./swap.js";
 
 const dotsKept = 24;
 
@@ -15,7 +16,7 @@ export function startStrip(live) {
 
   function post(handler, values) {
     const route = document.querySelector(".plan")?.dataset.route;
-    return htmx.ajax("POST", `/plan/stages?handler=${handler}`, { source: document.querySelector(".plan"), target: "#fragment", swap: "outerHTML", values: { route, ...values } });
+    return send(`/plan/stages?handler=${handler}`, { route, ...values });
   }
 
   live.onFrame((frame) => {

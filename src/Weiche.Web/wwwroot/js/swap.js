@@ -3,6 +3,18 @@
 
 const scrolled = [".board", ".grid", ".strip", ".gear-panels", ".roll", ".loose", ".watch-ports", ".watch-scroll", ".trace-steps", ".many-list"];
 
+const place = { target: "#fragment", swap: "outerHTML" };
+
+// Fetches the part of the page anew; as it is looked at if no address is said.
+export function look(address = location.pathname + location.search) {
+  return htmx.ajax("GET", address, place);
+}
+
+// Sends what a person did without a form; the answer takes the place of the part.
+export function send(address, values) {
+  return htmx.ajax("POST", address, { ...place, source: document.getElementById("fragment"), values });
+}
+
 export function startSwap() {
   document.body.addEventListener("htmx:beforeSwap", (event) => {
     const { target, xhr, shouldSwap } = event.detail;

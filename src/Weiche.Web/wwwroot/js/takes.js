@@ -1,6 +1,7 @@
 // Takes: the reel is dragged over, the chosen take is drawn and moved about in, a part of it is chosen, and what is played is followed.
 
 import { say } from "./page.js";
+import { look } from "./swap.js";
 
 const names = 132;
 const head = 22;
@@ -58,7 +59,7 @@ export function startTakes(live) {
   function refresh() {
     asked ||= setTimeout(() => {
       asked = 0;
-      if (page() && !isBusy()) htmx.ajax("GET", location.pathname + location.search, { target: "#fragment", swap: "outerHTML" });
+      if (page() && !isBusy()) look();
     }, 60);
   }
 

@@ -1,6 +1,7 @@
 // The time: the lamp in the head beats, the clocks on the page Time move, what is held is held.
 
 import { say } from "./page.js";
+import { look } from "./swap.js";
 
 const litFor = 110;
 const lastShown = 30000;
@@ -105,7 +106,7 @@ export function startTime(live) {
     asked ||= setTimeout(() => {
       asked = 0;
       const field = document.querySelector("#fragment input:focus");
-      if (!held && (!field || field.value === field.defaultValue)) htmx.ajax("GET", location.pathname + location.search, { target: "#fragment", swap: "outerHTML" });
+      if (!held && (!field || field.value === field.defaultValue)) look();
     }, 400);
   }
 

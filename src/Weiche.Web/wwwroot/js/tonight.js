@@ -1,5 +1,6 @@
 // Tonight: the name in force, kept right while levers work and after Weiche was started anew; the screen stays awake.
 import { connect } from "./live.js";
+import { look } from "./swap.js";
 
 const live = connect();
 let version = 0;
@@ -9,7 +10,7 @@ function refresh() {
   const shown = Number(document.getElementById("fragment").dataset.version);
   if (asked || version === shown) return;
   asked = true;
-  htmx.ajax("GET", "/tonight", { target: "#fragment", swap: "outerHTML" }).finally(() => { asked = false; });
+  look("/tonight").finally(() => { asked = false; });
 }
 
 live.onFrame((frame) => {

@@ -316,11 +316,11 @@ void Edits()
 void Checks()
 {
     foreach (
-        var (name, studio, most) in new[]
+        var (name, studio, most, edited) in new[]
         {
-            ("demo studio", DemoStudio.Create(), 5),
-            ("64 devices, 256 ports, 1000 routes", generated, 200),
-            ("the same with a way back in every fourth device", Studios.Generate(64, 1000, Seed, echoes: 4), 200),
+            ("demo studio", DemoStudio.Create(), 3, 3),
+            ("64 devices, 256 ports, 1000 routes", generated, 60, 15),
+            ("the same with a way back in every fourth device", Studios.Generate(64, 1000, Seed, echoes: 4), 120, 30),
         }
     )
     {
@@ -338,7 +338,7 @@ void Checks()
             Table.Number(result.Edited),
             Table.Number(result.Whole) + " for everything",
             Table.Number(result.Edited / result.Whole),
-            "< 30 ms"
+            $"< {edited} ms"
         );
     }
     var growth = Enumerable

@@ -28,6 +28,10 @@ internal sealed class CircuitSearch
     private readonly Dictionary<Step, Solved> _solved = [];
     private readonly Dictionary<Step, IReadOnlyList<Finding>> _findings = [];
     private readonly bool[] _reused;
+
+    // What goes on for ever from each place, and what of it comes from a closed way; null where nothing goes on for ever.
+    private MessageSet[]? _forever;
+    private MessageSet[]? _behind;
     private CircuitSearch? _previous;
 
     private CircuitSearch(Flow flow, CircuitSearch? previous)
@@ -379,35 +383,56 @@ internal sealed class CircuitSearch
 
     private void FindGrowing()
     {
+        var before = _previous is { _forever: not null } known && ReferenceEquals(known.Flow.Room, Flow.Room) ? known : null;
         // What goes on for ever anywhere, whether within its component or into another one.
-        var all = Enumerable.Range(0, Flow.Places.Length).ToArray();
-        var forever = Filled(all.Length);
+        var forever = _forever = Filled(Flow.Places.Length);
         foreach (var component in Flow.Components.Reverse())
         {
-            foreach (var place in component.Places)
+            var places = component.Places;
+            if (before is not null && Array.TrueForAll(places, place => IsAsBefore(place, places)))
+            {
+                foreach (var place in places)
+                    forever[place] = before._forever![place];
+                continue;
+            }
+            foreach (var place in places)
                 forever[place] = Reach[place];
             Shrink(
-                component.Places,
+                places,
                 place => CoveredBy(forever[place], Flow.OutOf[place], step => step.PreImage(forever[step.To])),
                 forever,
                 place => Flow.IntoWithin[place].Select(step => step.From)
             );
         }
         // And of that what comes from a closed way.
-        var behind = Filled(all.Length);
+        var behind = _behind = Filled(Flow.Places.Length);
         foreach (var component in Flow.Components)
         {
-            foreach (var place in component.Places)
+            var places = component.Places;
+            if (before is not null && Array.TrueForAll(places, place => ComesAsBefore(place, places)))
+            {
+                foreach (var place in places)
+                    behind[place] = before._behind![place];
+                continue;
+            }
+            foreach (var place in places)
                 behind[place] = forever[place];
             Shrink(
-                component.Places,
+                places,
                 place => CoveredBy(behind[place], Flow.Into[place], step => step.Image(behind[step.From])),
                 behind,
                 place => Flow.OutWithin[place].Select(step => step.To)
             );
         }
-        foreach (var place in all.Where(place => !behind[place].IsEmpty))
+        for (var place = 0; place < behind.Length; place++)
         {
+            if (behind[place].IsEmpty)
+                continue;
+            if (before is not null && IsAsBefore(place, []) && behind[place].Equals(before._behind![place]))
+            {
+                Grows[place] = before.Grows[place];
+                continue;
+            }
             var (once, twice) = (MessageSet.Empty, MessageSet.Empty);
             foreach (var step in Flow.OutOf[place])
             {
@@ -419,6 +444,29 @@ internal sealed class CircuitSearch
             }
             Grows[place] = behind[place].Overlaps(twice);
         }
+
+        // Whether a place reaches what it reached, and goes on as it went on, to where the same goes on for ever; what lies within is looked
+        // at by itself. The largest family of sets is then the one that it was.
+        bool IsAsBefore(int place, int[] within) =>
+            HasItsPlace(place)
+            && Reach[place].Equals(before!.Reach[place])
+            && Flow.OutOf[place].AsSpan().SequenceEqual(before.Flow.OutOf[place])
+            && Array.TrueForAll(
+                Flow.OutOf[place],
+                step => Array.IndexOf(within, step.To) >= 0 || HasItsPlace(step.To) && forever[step.To].Equals(before._forever![step.To])
+            );
+
+        bool ComesAsBefore(int place, int[] within) =>
+            HasItsPlace(place)
+            && forever[place].Equals(before!._forever![place])
+            && Flow.Into[place].AsSpan().SequenceEqual(before.Flow.Into[place])
+            && Array.TrueForAll(
+                Flow.Into[place],
+                step => Array.IndexOf(within, step.From) >= 0 || HasItsPlace(step.From) && behind[step.From].Equals(before._behind![step.From])
+            );
+
+        // Places that only a route with several sources knows may be others in each version.
+        bool HasItsPlace(int place) => place < Flow.Room.Places.Length;
     }
 
     /// <summary>What was found out about a component.</summary>

@@ -44,12 +44,14 @@ internal sealed class WaySearch
     /// <summary>The most steps that are looked at. In a studio without circles there are hardly more than it has routes.</summary>
     internal const int MaxSteps = 40_000;
 
-    private readonly CircuitSearch _search;
     private readonly Flow _flow;
     private readonly List<HeardWay> _ways = [];
     private readonly List<WireWay> _wires = [];
     private readonly List<Step> _path = [];
     private readonly HashSet<int> _on = [];
+    private readonly HashSet<int> _passed = [];
+    private readonly Dictionary<int, FromOrigin> _origins = [];
+    private readonly bool?[] _leadsOn;
     private int _steps;
 
     private readonly Dictionary<(Place Origin, DeviceId Hearer), (List<HeardWay> Ways, Finding? Finding)> _known = [];
@@ -58,7 +60,8 @@ internal sealed class WaySearch
     private WaySearch(CircuitSearch search, WaySearch? previous)
     {
         _previous = previous;
-        (_search, _flow) = (search, search.Flow);
+        _flow = search.Flow;
+        _leadsOn = new bool?[Math.Max(_flow.Places.Length, previous?._flow.Places.Length ?? 0)];
         foreach (var device in _flow.Studio.Devices)
             FromDevice(device);
     }
@@ -110,12 +113,14 @@ internal sealed class WaySearch
     private bool AreCalledTheSame(HeardWay way) =>
         way.Steps.All(step => step.Route is not { } route || _previous!._flow.Words.NameOf(route) == _flow.Words.NameOf(route));
 
+    /// <summary>Whether two ways from the same place in two versions are one: what is heard of the same by the same steps is the same, where
+    /// no device was touched.</summary>
     private static bool IsSame(HeardWay one, HeardWay other) =>
-        one.Hearer.Id == other.Hearer.Id
+        ReferenceEquals(one, other)
+        || one.Hearer.Id == other.Hearer.Id
         && one.Steps.Length == other.Steps.Length
-        && one.Steps.AsSpan().SequenceEqual(other.Steps, SameStep.Instance)
-        && one.Heard.Equals(other.Heard)
-        && one.All.Equals(other.All);
+        && one.All.Equals(other.All)
+        && one.Steps.AsSpan().SequenceEqual(other.Steps, SameStep.Instance);
 
     private sealed class SameStep : IEqualityComparer<Step>
     {
@@ -138,6 +143,15 @@ internal sealed class WaySearch
         {
             if (_flow.Sent[origin].IsEmpty)
                 continue;
+            if (FoundBefore(origin) is { } known && _steps + known.Steps < MaxSteps)
+            {
+                _ways.AddRange(known.Ways);
+                _wires.AddRange(known.Wires);
+                _steps += known.Steps;
+                _origins.Add(origin, known);
+                continue;
+            }
+            var (ways, wires, steps) = (_ways.Count, _wires.Count, _steps);
             if (device.LocalControl is { On: true } local)
             {
                 var played = Stage.ImageOf(local.Stages, _flow.Sent[origin].Intersect(MessageSet.OnChannels));
@@ -147,11 +161,36 @@ internal sealed class WaySearch
             _on.Add(origin);
             Follow(origin, device, origin, _flow.Sent[origin]);
             _on.Clear();
+            if (IsWhole)
+                _origins.Add(origin, new FromOrigin([.. _passed], [.. _ways.Skip(ways)], [.. _wires.Skip(wires)], _steps - steps));
+            _passed.Clear();
         }
     }
 
+    /// <summary>What was found from an origin before the last edit, where all places that were passed lead on as they did; else null.</summary>
+    private FromOrigin? FoundBefore(int origin) =>
+        _previous is not null
+        && ReferenceEquals(_previous._flow.Room, _flow.Room)
+        && _previous._origins.TryGetValue(origin, out var known)
+        && Array.TrueForAll(known.Places, LeadsOnAsBefore)
+            ? known
+            : null;
+
+    // Places that only a route with several sources knows may be others in each version.
+    private bool LeadsOnAsBefore(int place) =>
+        _leadsOn[place] ??=
+            place < _flow.Room.Places.Length && _flow.OutOf[place].AsSpan().SequenceEqual(_previous!._flow.OutOf[place]);
+
+    /// <summary>What was found from an origin.</summary>
+    /// <param name="Places">The places that were passed, each once.</param>
+    /// <param name="Ways">The ways to devices that hear.</param>
+    /// <param name="Wires">The ways to destinations whose wire has an end to what it carries.</param>
+    /// <param name="Steps">How many steps were looked at.</param>
+    private sealed record FromOrigin(int[] Places, HeardWay[] Ways, WireWay[] Wires, int Steps);
+
     private void Follow(int origin, Device from, int place, MessageSet set)
     {
+        _passed.Add(place);
         if (_flow.HearerAt(place) is { } hearer && _path.Count > 0)
         {
             var heard = set.Intersect(_flow.Listening[place]);

@@ -64,10 +64,7 @@ public class Bytes
                 0xB0,
                 7,
                 (byte)random.Next(128),
-                0xF8,
-                0xE0,
-                0,
-                64,
+                0xF8, 0xE0, 0, 64,
             ]);
             if (random.Next(20) == 0)
                 bytes.AddRange([0xF0, .. Enumerable.Repeat((byte)1, 40), 0xF7]);

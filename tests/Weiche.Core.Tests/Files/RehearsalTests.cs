@@ -42,6 +42,35 @@ public sealed class RehearsalTests : IDisposable
     }
 
     [Fact]
+    public void A_rehearsal_follows_the_levers_that_the_recording_works()
+    {
+        var studio = DemoStudio.Create();
+        // Dusk is in force; program 2 of Amsel enters Star field, where its notes go to the stars as well, program 1 goes back.
+        studio = studio.In(studio.Lineups[0].Id);
+        var rehearsal = new Rehearsal(studio);
+        rehearsal.Play([
+            (
+                rehearsal.FindSource("Amsel 61")!.Value.Id,
+                RehearsalFiles.ReadText(
+                    "0 90 3C 60\n100000 80 3C 40\n200000 C0 01\n300000 90 3E 60\n400000 80 3E 40\n500000 C0 00\n600000 90 40 60\n700000 80 40 40"
+                )
+            ),
+        ]);
+        var stars = RehearsalFiles.WriteText(rehearsal.ArrivedAt(studio.To("Himmel")));
+        Assert.Contains("3E 60", stars, StringComparison.Ordinal);
+        Assert.DoesNotContain("3C 60", stars, StringComparison.Ordinal);
+        Assert.DoesNotContain("40 60", stars, StringComparison.Ordinal);
+        // Of the standing routes nothing was cut.
+        Assert.Equal(
+            3,
+            RehearsalFiles
+                .WriteText(rehearsal.ArrivedAt(studio.To("Brandung")))
+                .Split('\n')
+                .Count(line => line.Contains(" 92 ", StringComparison.Ordinal))
+        );
+    }
+
+    [Fact]
     public void What_a_rehearsal_wrote_as_a_midi_file_is_read_again()
     {
         Gens.Message.Array[0, 40]
@@ -74,25 +103,9 @@ public sealed class RehearsalTests : IDisposable
     {
         byte[] file =
         [
-            .. "MThd"u8,
-            0,
-            0,
-            0,
-            6,
-            0,
-            1,
-            0,
-            2,
-            0,
-            96,
+            .. "MThd"u8, 0, 0, 0, 6, 0, 1, 0, 2, 0, 96,
             .. Track(0, 0xFF, 0x51, 3, 0x07, 0xA1, 0x20, 96, 0xFF, 0x51, 3, 0x0F, 0x42, 0x40, 0, 0xFF, 0x2F, 0),
-            .. "junk"u8,
-            0,
-            0,
-            0,
-            2,
-            1,
-            2,
+            .. "junk"u8, 0, 0, 0, 2, 1, 2,
             .. Track(0, 0x90, 60, 100, 96, 60, 0, 96, 0xF0, 3, 1, 2, 3, 0, 0xF7, 2, 4, 0xF7, 0, 0xFF, 0x2F, 0),
         ];
         Assert.Equal(
@@ -107,17 +120,7 @@ public sealed class RehearsalTests : IDisposable
         // Running status goes on behind a name and behind system exclusive; bytes behind the last track are somebody's own.
         byte[] file =
         [
-            .. "MThd"u8,
-            0,
-            0,
-            0,
-            6,
-            0,
-            0,
-            0,
-            1,
-            0,
-            96,
+            .. "MThd"u8, 0, 0, 0, 6, 0, 0, 0, 1, 0, 96,
             .. Track(0, 0x90, 60, 100, 0, 0xFF, 1, 1, 65, 96, 60, 0, 0, 0xF0, 2, 1, 0xF7, 96, 62, 100, 0, 0xFF, 0x2F, 0),
             1,
             2,
@@ -132,17 +135,7 @@ public sealed class RehearsalTests : IDisposable
         // Patterns come one after the other, each in its own tempo: the first twice as fast, the second as usual.
         byte[] patterns =
         [
-            .. "MThd"u8,
-            0,
-            0,
-            0,
-            6,
-            0,
-            2,
-            0,
-            2,
-            0,
-            96,
+            .. "MThd"u8, 0, 0, 0, 6, 0, 2, 0, 2, 0, 96,
             .. Track(0, 0xFF, 0x51, 3, 0x03, 0xD0, 0x90, 96, 0x90, 60, 100, 96, 0xFF, 0x2F, 0),
             .. Track(96, 0x90, 62, 100, 0, 0xFF, 0x2F, 0),
         ];

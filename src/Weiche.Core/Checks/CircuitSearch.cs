@@ -445,24 +445,22 @@ internal sealed class CircuitSearch
             Grows[place] = behind[place].Overlaps(twice);
         }
 
-        // Whether a place reaches what it reached, and goes on as it went on, to where the same goes on for ever; what lies within is looked
-        // at by itself. The largest family of sets is then the one that it was.
+        // Whether a place reaches what it reached, and goes on as it went on, to where the same goes on for ever; what lies within is
+        // looked at by itself. The largest family of sets is then the one that it was.
         bool IsAsBefore(int place, int[] within) =>
             HasItsPlace(place)
             && Reach[place].Equals(before!.Reach[place])
             && Flow.OutOf[place].AsSpan().SequenceEqual(before.Flow.OutOf[place])
-            && Array.TrueForAll(
-                Flow.OutOf[place],
-                step => Array.IndexOf(within, step.To) >= 0 || HasItsPlace(step.To) && forever[step.To].Equals(before._forever![step.To])
+            && Array.TrueForAll(Flow.OutOf[place], step =>
+                Array.IndexOf(within, step.To) >= 0 || HasItsPlace(step.To) && forever[step.To].Equals(before._forever![step.To])
             );
 
         bool ComesAsBefore(int place, int[] within) =>
             HasItsPlace(place)
             && forever[place].Equals(before!._forever![place])
             && Flow.Into[place].AsSpan().SequenceEqual(before.Flow.Into[place])
-            && Array.TrueForAll(
-                Flow.Into[place],
-                step => Array.IndexOf(within, step.From) >= 0 || HasItsPlace(step.From) && behind[step.From].Equals(before._behind![step.From])
+            && Array.TrueForAll(Flow.Into[place], step =>
+                Array.IndexOf(within, step.From) >= 0 || HasItsPlace(step.From) && behind[step.From].Equals(before._behind![step.From])
             );
 
         // Places that only a route with several sources knows may be others in each version.

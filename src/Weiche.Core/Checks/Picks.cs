@@ -19,6 +19,8 @@ internal static class Picks
     internal static KindSet KindsIn(this MessageSet set)
     {
         var kinds = KindSet.None;
+        if (set.IsEmpty)
+            return kinds;
         foreach (var kind in MessageKinds.All)
         {
             var any = !kind.HasChannel() && (set.SystemBits >> (int)kind & 1) != 0;

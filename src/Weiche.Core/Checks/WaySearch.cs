@@ -113,14 +113,14 @@ internal sealed class WaySearch
     private bool AreCalledTheSame(HeardWay way) =>
         way.Steps.All(step => step.Route is not { } route || _previous!._flow.Words.NameOf(route) == _flow.Words.NameOf(route));
 
-    /// <summary>Whether two ways from the same place in two versions are one: what is heard of the same by the same steps is the same, where
-    /// no device was touched.</summary>
+    /// <summary>Whether two ways from the same place in two versions are one: what is heard of the same by the same steps is the same,
+    /// where no device was touched.</summary>
     private static bool IsSame(HeardWay one, HeardWay other) =>
         ReferenceEquals(one, other)
         || one.Hearer.Id == other.Hearer.Id
-        && one.Steps.Length == other.Steps.Length
-        && one.All.Equals(other.All)
-        && one.Steps.AsSpan().SequenceEqual(other.Steps, SameStep.Instance);
+            && one.Steps.Length == other.Steps.Length
+            && one.All.Equals(other.All)
+            && one.Steps.AsSpan().SequenceEqual(other.Steps, SameStep.Instance);
 
     private sealed class SameStep : IEqualityComparer<Step>
     {
@@ -167,7 +167,8 @@ internal sealed class WaySearch
         }
     }
 
-    /// <summary>What was found from an origin before the last edit, where all places that were passed lead on as they did; else null.</summary>
+    /// <summary>What was found from an origin before the last edit, where all places that were passed lead on as they did; else
+    /// null.</summary>
     private FromOrigin? FoundBefore(int origin) =>
         _previous is not null
         && ReferenceEquals(_previous._flow.Room, _flow.Room)
@@ -178,8 +179,7 @@ internal sealed class WaySearch
 
     // Places that only a route with several sources knows may be others in each version.
     private bool LeadsOnAsBefore(int place) =>
-        _leadsOn[place] ??=
-            place < _flow.Room.Places.Length && _flow.OutOf[place].AsSpan().SequenceEqual(_previous!._flow.OutOf[place]);
+        _leadsOn[place] ??= place < _flow.Room.Places.Length && _flow.OutOf[place].AsSpan().SequenceEqual(_previous!._flow.OutOf[place]);
 
     /// <summary>What was found from an origin.</summary>
     /// <param name="Places">The places that were passed, each once.</param>

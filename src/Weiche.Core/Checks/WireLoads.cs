@@ -31,7 +31,8 @@ internal static class WireLoads
     /// <summary>The loads, by destination, of those to which anything comes.</summary>
     internal static IEnumerable<WorstLoad> Of(Flow flow, WaySearch search, Measured measured)
     {
-        var through = SourcesOf(flow, search);
+        // Where nothing was measured yet, nobody asks by which source it came.
+        var through = measured.Rates.IsEmpty ? [] : SourcesOf(flow, search);
         foreach (var destination in search.Wires.GroupBy(way => way.Destination))
         {
             var port = flow.PortAt(destination.Key)!.Value;
@@ -64,7 +65,7 @@ internal static class WireLoads
 
     /// <summary>The source by which what a device sends on a way comes to Weiche, where nothing else comes by it: what is measured there is
     /// what that device sends.</summary>
-    private static Dictionary<int, (PortId Source, DeviceId By)> SourcesOf(Flow flow, WaySearch search)
+    private static Dictionary<int, PortId> SourcesOf(Flow flow, WaySearch search)
     {
         var sources = search
             .Wires.Select(way =>
@@ -87,7 +88,7 @@ internal static class WireLoads
             .Where(item => item.Source is not null && !shared.Contains(item.Source))
             .GroupBy(item => item.Origin)
             .Where(group => group.Count() == 1)
-            .ToDictionary(group => group.Key, group => (group.First().Source!.Value, group.First().By));
+            .ToDictionary(group => group.Key, group => group.First().Source!.Value);
     }
 
     /// <summary>Whether loads are so much others that it is worth telling.</summary>
@@ -162,7 +163,7 @@ internal static class WireLoads
             _ => "virtual",
         };
 
-    private static double BytesOf(Flow flow, WireWay way, Dictionary<int, (PortId Source, DeviceId By)> through, Measured measured)
+    private static double BytesOf(Flow flow, WireWay way, Dictionary<int, PortId> through, Measured measured)
     {
         var bytes = 0.0;
         var passing = way.Steps.Reverse().Aggregate(MessageSet.All, (set, step) => step.PreImage(set)).Intersect(flow.Sent[way.Origin]);
@@ -170,7 +171,7 @@ internal static class WireLoads
         {
             var rate = (double)way.From.WorstRateOf(kind);
             if (through.TryGetValue(way.Origin, out var source))
-                rate = Math.Max(rate, measured.Rates.GetValueOrDefault((source.Source, kind)));
+                rate = Math.Max(rate, measured.Rates.GetValueOrDefault((source, kind)));
             if (rate == 0)
                 continue;
             var channels = kind.HasChannel() ? flow.Sent[way.Origin].ChannelsOf(kind).Count : 0;

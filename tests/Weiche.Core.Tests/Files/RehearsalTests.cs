@@ -52,7 +52,8 @@ public sealed class RehearsalTests : IDisposable
             (
                 rehearsal.FindSource("Amsel 61")!.Value.Id,
                 RehearsalFiles.ReadText(
-                    "0 90 3C 60\n100000 80 3C 40\n200000 C0 01\n300000 90 3E 60\n400000 80 3E 40\n500000 C0 00\n600000 90 40 60\n700000 80 40 40"
+                    "0 90 3C 60\n100000 80 3C 40\n200000 C0 01\n300000 90 3E 60\n400000 80 3E 40\n500000 C0 00\n600000 90 40 "
+                        + "60\n700000 80 40 40"
                 )
             ),
         ]);

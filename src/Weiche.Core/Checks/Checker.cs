@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using Weiche.Core.Midi;
 using Weiche.Core.Studios;
 using Weiche.Core.Ways;
 
@@ -83,9 +84,16 @@ public static class Checker
     /// counts on.</param>
     public static CheckReport Check(Studio studio, CheckReport? previous = null)
     {
+        ArgumentNullException.ThrowIfNull(studio);
+        // What is told names keys as this studio calls them; where they were called otherwise before, all is told anew.
+        var known = previous?.Studio.MiddleOctave == studio.MiddleOctave ? previous : null;
+        return KeyName.Calling(studio.MiddleOctave, () => Check(studio, known, previous?.Measured ?? Measured.Nothing));
+    }
+
+    private static CheckReport Check(Studio studio, CheckReport? previous, Measured measured)
+    {
         var search = CircuitSearch.Of(Flow.Of(studio, previous?.Search.Flow), previous?.Search);
         var ways = WaySearch.Of(search, previous?.Ways);
-        var measured = previous?.Measured ?? Measured.Nothing;
         var loads = WireLoads.Of(search.Flow, ways, measured).ToImmutableArray();
         var findings = Circuits
             .Of(search)

@@ -20,6 +20,24 @@ public static class KeyName
         set => Called.Value = value;
     }
 
+    /// <summary>Says something with keys in it as a studio calls them, whoever asks for it.</summary>
+    /// <param name="middleOctave">The octave that middle C is given there.</param>
+    /// <param name="say">Says it, at once.</param>
+    public static T Calling<T>(int middleOctave, Func<T> say)
+    {
+        ArgumentNullException.ThrowIfNull(say);
+        var before = Called.Value;
+        Called.Value = middleOctave;
+        try
+        {
+            return say();
+        }
+        finally
+        {
+            Called.Value = before;
+        }
+    }
+
     /// <summary>The name of a key, such as "C3" or "F#1".</summary>
     /// <param name="key">0 to 127.</param>
     /// <param name="middleOctave">The octave number of key 60; <see cref="CurrentMiddleOctave"/> if null.</param>

@@ -2,6 +2,7 @@ using System.Collections.Concurrent;
 using System.Collections.Immutable;
 using Weiche.Core.Checks;
 using Weiche.Core.Live;
+using Weiche.Core.Midi;
 using Weiche.Core.Studios;
 using Weiche.Core.Studios.Edits;
 using Weiche.Data;
@@ -52,12 +53,12 @@ public sealed record DeskState(Studio Studio, int Version, int StudioId, string?
     private ImmutableArray<PlacedFinding> Put()
     {
         _findingsOf = (Report, Looks);
-        return _findings = LineupChecks.Together(
-            [
-                Report,
-                .. Looks.Where(look => look.Lineup != Studio.InForce || !ReferenceEquals(look.Report, Report)).Select(look => look.Report),
-            ],
-            LineupChecks.Of(Studio)
+        var others = Looks
+            .Where(look => look.Lineup != Studio.InForce || !ReferenceEquals(look.Report, Report))
+            .Select(look => look.Report);
+        return _findings = KeyName.Calling(
+            Studio.MiddleOctave,
+            () => LineupChecks.Together([Report, .. others], LineupChecks.Of(Studio))
         );
     }
 }

@@ -1,8 +1,10 @@
 using CsCheck;
 using Weiche.Core.Checks;
+using Weiche.Core.Midi;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
 using Weiche.Core.Studios.Edits;
+using Weiche.Files;
 
 namespace Weiche.Core.Tests.Checks;
 
@@ -12,7 +14,7 @@ public class AfterEditsTests
     public void What_is_found_after_an_edit_is_what_is_found_anew_whatever_was_looked_at_before()
     {
         var looked = 0;
-        Gen.Select(AnyRoom.Room, Gen.Select(Gen.Int[0, 9], Gen.Int[0, 99], Gen.Int[0, 99]).Array[1, 12])
+        Gen.Select(AnyRoom.Room, Gen.Select(Gen.Int[0, 10], Gen.Int[0, 99], Gen.Int[0, 99]).Array[1, 12])
             .Sample(
                 (room, choices) =>
                 {
@@ -29,6 +31,17 @@ public class AfterEditsTests
                 iter: 1_500
             );
         Assert.True(looked > 4_000, $"{looked} edits");
+    }
+
+    [Fact]
+    public void Keys_are_called_as_the_studio_calls_them_whoever_looks_at_it()
+    {
+        var studio = DemoStudio.Create();
+        var before = Checker.Check(studio);
+        Assert.StartsWith("C3 on channel ", Assert.Single(before.OpenCircuits).Sentence, StringComparison.Ordinal);
+        var after = Checker.Check(studio.Must(new SetMiddleC(true)), before);
+        Assert.StartsWith("C4 on channel ", Assert.Single(after.OpenCircuits).Sentence, StringComparison.Ordinal);
+        Assert.Equal(KeyName.DefaultMiddleOctave, KeyName.CurrentMiddleOctave);
     }
 
     /// <summary>All that is said of all that was found.</summary>
@@ -65,7 +78,8 @@ public class AfterEditsTests
             6 => Pick(studio.Cables, which) is { } cable && cable != default ? new UnplugCable(cable.From) : null,
             7 => device is null ? null : new RenameDevice(device.Id, $"d{other + 10}"),
             8 => device is null || studio.Devices.Length < 3 ? null : new RemoveDevice(device.Id, WithRoutes: true),
-            _ => new AddVirtualPort($"v{other}"),
+            9 => new AddVirtualPort($"v{other}"),
+            _ => new SetMiddleC(other % 2 == 0),
         };
     }
 

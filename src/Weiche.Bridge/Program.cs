@@ -21,11 +21,13 @@ internal static class Program
     // How long nothing may be said before it looks by itself.
     private const int LookMilliseconds = 500;
 
+    private static bool _mayBeUrgent;
+
     private static int Main(string[] words)
     {
         if (words is not [var system, var path, var priority])
             return Misused;
-        Urgent.IsWanted = priority == Urgent.Word;
+        _mayBeUrgent = priority == RealTime.Word;
         using var link = SharedLink.Open(path);
         using var told = new BlockingCollection<string?>();
         using var bridge = Make(system, link, () => told.TryAdd(""));
@@ -43,6 +45,13 @@ internal static class Program
             else
                 bridge.Look();
         }
+    }
+
+    /// <summary>Asks the system to run the calling thread as urgently as Weiche's own that wait for it, where Weiche said so.</summary>
+    internal static void AskForUrgency()
+    {
+        if (_mayBeUrgent)
+            _ = RealTime.TryAsk();
     }
 
     /// <summary>Says a line to Weiche.</summary>

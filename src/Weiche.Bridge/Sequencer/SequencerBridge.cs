@@ -321,7 +321,7 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     /// <summary>Waits for events and tells them.</summary>
     private void Hear()
     {
-        Urgent.Ask();
+        Program.AskForUrgency();
         _ = LibAsound.NewCoder(LongestEvent, out var coder);
         LibAsound.NoRunningStatus(coder, 1);
         LibAsound.PollEntry entry;
@@ -364,7 +364,7 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     /// <summary>Waits for what Weiche sends and gives it out.</summary>
     private void Play()
     {
-        Urgent.Ask();
+        Program.AskForUrgency();
         _ = LibAsound.NewCoder(LongestEvent, out var coder);
         var bytes = GC.AllocateArray<byte>(LongestEvent, pinned: true);
         while (!_stopped)

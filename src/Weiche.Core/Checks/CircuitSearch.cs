@@ -107,11 +107,7 @@ internal sealed class CircuitSearch
         if (_previous is null || !_reused[component])
             return null;
         // Names stand in them: of ports, and of the groups that routes are from.
-        if (
-            _previous.Flow.Studio.Devices != Flow.Studio.Devices
-            || _previous.Flow.Studio.Cables != Flow.Studio.Cables
-            || _previous.Flow.Studio.Groups != Flow.Studio.Groups
-        )
+        if (!_previous.Flow.HasRoomOf(Flow) || _previous.Flow.Studio.Groups != Flow.Studio.Groups)
             return null;
         var places = Flow.Components[component].Places;
         if (
@@ -383,52 +379,25 @@ internal sealed class CircuitSearch
 
     private void FindGrowing()
     {
-        var before = _previous is { _forever: not null } known && ReferenceEquals(known.Flow.Room, Flow.Room) ? known : null;
-        // What goes on for ever anywhere, whether within its component or into another one.
-        var forever = _forever = Filled(Flow.Places.Length);
-        foreach (var component in Flow.Components.Reverse())
+        var before = _previous is { _forever: not null } known && known.Flow.HasRoomOf(Flow) ? known : null;
+        // What goes on for ever anywhere, whether within its component or into another one; and of that what comes from a closed way.
+        _forever = Narrowed(
+            Flow.Components.Reverse(),
+            new Pass(Flow.OutOf, Flow.IntoWithin, Reach, step => step.To, step => step.From, static (step, set) => step.PreImage(set)),
+            before is null ? null : (before.Flow.OutOf, before.Reach, before._forever!),
+            out var goesOnAsBefore
+        );
+        _behind = Narrowed(
+            Flow.Components,
+            new Pass(Flow.Into, Flow.OutWithin, _forever, step => step.From, step => step.To, static (step, set) => step.Image(set)),
+            before is null ? null : (before.Flow.Into, before._forever!, before._behind!),
+            out _
+        );
+        for (var place = 0; place < _behind.Length; place++)
         {
-            var places = component.Places;
-            if (before is not null && Array.TrueForAll(places, place => IsAsBefore(place, places)))
-            {
-                foreach (var place in places)
-                    forever[place] = before._forever![place];
+            if (_behind[place].IsEmpty)
                 continue;
-            }
-            foreach (var place in places)
-                forever[place] = Reach[place];
-            Shrink(
-                places,
-                place => CoveredBy(forever[place], Flow.OutOf[place], step => step.PreImage(forever[step.To])),
-                forever,
-                place => Flow.IntoWithin[place].Select(step => step.From)
-            );
-        }
-        // And of that what comes from a closed way.
-        var behind = _behind = Filled(Flow.Places.Length);
-        foreach (var component in Flow.Components)
-        {
-            var places = component.Places;
-            if (before is not null && Array.TrueForAll(places, place => ComesAsBefore(place, places)))
-            {
-                foreach (var place in places)
-                    behind[place] = before._behind![place];
-                continue;
-            }
-            foreach (var place in places)
-                behind[place] = forever[place];
-            Shrink(
-                places,
-                place => CoveredBy(behind[place], Flow.Into[place], step => step.Image(behind[step.From])),
-                behind,
-                place => Flow.OutWithin[place].Select(step => step.To)
-            );
-        }
-        for (var place = 0; place < behind.Length; place++)
-        {
-            if (behind[place].IsEmpty)
-                continue;
-            if (before is not null && IsAsBefore(place, []) && behind[place].Equals(before._behind![place]))
+            if (goesOnAsBefore[place] && _behind[place].Equals(before!._behind![place]))
             {
                 Grows[place] = before.Grows[place];
                 continue;
@@ -436,35 +405,76 @@ internal sealed class CircuitSearch
             var (once, twice) = (MessageSet.Empty, MessageSet.Empty);
             foreach (var step in Flow.OutOf[place])
             {
-                if (forever[step.To].IsEmpty)
+                if (_forever[step.To].IsEmpty)
                     continue;
-                var one = step.PreImage(forever[step.To]);
-                twice = twice.Union(once.Intersect(one)).Union(step.PreImageTwice(forever[step.To], MessageSet.Empty));
+                var one = step.PreImage(_forever[step.To]);
+                twice = twice.Union(once.Intersect(one)).Union(step.PreImageTwice(_forever[step.To], MessageSet.Empty));
                 once = once.Union(one);
             }
-            Grows[place] = behind[place].Overlaps(twice);
+            Grows[place] = _behind[place].Overlaps(twice);
         }
+    }
 
-        // Whether a place reaches what it reached, and goes on as it went on, to where the same goes on for ever; what lies within is
-        // looked at by itself. The largest family of sets is then the one that it was.
-        bool IsAsBefore(int place, int[] within) =>
-            HasItsPlace(place)
-            && Reach[place].Equals(before!.Reach[place])
-            && Flow.OutOf[place].AsSpan().SequenceEqual(before.Flow.OutOf[place])
-            && Array.TrueForAll(Flow.OutOf[place], step =>
-                Array.IndexOf(within, step.To) >= 0 || HasItsPlace(step.To) && forever[step.To].Equals(before._forever![step.To])
+    /// <summary>A pass over the graph, forward or backward.</summary>
+    /// <param name="Steps">For each place the steps that must lead on.</param>
+    /// <param name="Back">For each place the steps within its component by which it is led to.</param>
+    /// <param name="From">For each place the set that is narrowed.</param>
+    /// <param name="Far">Where a step leads.</param>
+    /// <param name="Near">Where it begins.</param>
+    /// <param name="Carry">What of a place leads into a set at the far end.</param>
+    private sealed record Pass(
+        Step[][] Steps,
+        Step[][] Back,
+        MessageSet[] From,
+        Func<Step, int> Far,
+        Func<Step, int> Near,
+        Func<Step, MessageSet, MessageSet> Carry
+    );
+
+    /// <summary>The largest sets within others of which everything leads on by a step into such a set again.</summary>
+    /// <param name="components">The components, each after all to which it leads.</param>
+    /// <param name="pass">What leads where.</param>
+    /// <param name="before">The steps, the sets that were narrowed and what became of them in the version before; null for none.</param>
+    /// <param name="isAsBefore">For each place whether it leads on as it did, and it is known that the same became of it.</param>
+    private MessageSet[] Narrowed(
+        IEnumerable<Component> components,
+        Pass pass,
+        (Step[][] Steps, MessageSet[] From, MessageSet[] Sets)? before,
+        out bool[] isAsBefore
+    )
+    {
+        var sets = Filled(Flow.Places.Length);
+        var same = isAsBefore = new bool[sets.Length];
+        foreach (var component in components)
+        {
+            var places = component.Places;
+            // Where the same is narrowed by the same steps, the largest family of sets is the one that it was.
+            if (before is { } known && Array.TrueForAll(places, place => IsAsBefore(place, places, known)))
+            {
+                foreach (var place in places)
+                    (sets[place], same[place]) = (known.Sets[place], true);
+                continue;
+            }
+            foreach (var place in places)
+                sets[place] = pass.From[place];
+            Shrink(
+                places,
+                place => CoveredBy(sets[place], pass.Steps[place], step => pass.Carry(step, sets[pass.Far(step)])),
+                sets,
+                place => pass.Back[place].Select(pass.Near)
+            );
+        }
+        return sets;
+
+        bool IsAsBefore(int place, int[] within, (Step[][] Steps, MessageSet[] From, MessageSet[] Sets) known) =>
+            Flow.IsOfRoom(place)
+            && pass.From[place].Equals(known.From[place])
+            && pass.Steps[place].AsSpan().SequenceEqual(known.Steps[place])
+            && Array.TrueForAll(pass.Steps[place], step =>
+                Array.IndexOf(within, pass.Far(step)) >= 0 || HasItsSet(pass.Far(step), known.Sets)
             );
 
-        bool ComesAsBefore(int place, int[] within) =>
-            HasItsPlace(place)
-            && forever[place].Equals(before!._forever![place])
-            && Flow.Into[place].AsSpan().SequenceEqual(before.Flow.Into[place])
-            && Array.TrueForAll(Flow.Into[place], step =>
-                Array.IndexOf(within, step.From) >= 0 || HasItsPlace(step.From) && behind[step.From].Equals(before._behind![step.From])
-            );
-
-        // Places that only a route with several sources knows may be others in each version.
-        bool HasItsPlace(int place) => place < Flow.Room.Places.Length;
+        bool HasItsSet(int place, MessageSet[] known) => Flow.IsOfRoom(place) && sets[place].Equals(known[place]);
     }
 
     /// <summary>What was found out about a component.</summary>

@@ -197,6 +197,14 @@ internal sealed class Flow
     internal Device? OwnerOf(Place place) =>
         place.Kind == PlaceKind.Jack ? Studio.FindJack(new JackId(place.Id))?.Device : Studio.FindPort(new PortId(place.Id))?.Owner;
 
+    /// <summary>Whether another version has the same devices, cables and connections: names, places and who hears where are what they are
+    /// here.</summary>
+    internal bool HasRoomOf(Flow other) => ReferenceEquals(Room, other.Room);
+
+    /// <summary>Whether a place stands for the same in every version with this room; the places that only routes with several sources know
+    /// may be others.</summary>
+    internal bool IsOfRoom(int place) => place < Room.Places.Length;
+
     /// <summary>Whether a step stays within its component.</summary>
     internal bool IsWithin(Step step) => ComponentOf[step.From] == ComponentOf[step.To];
 

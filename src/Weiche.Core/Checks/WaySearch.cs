@@ -81,13 +81,8 @@ internal sealed class WaySearch
     /// changed; where they are the same as before the last edit, it is taken from there.</summary>
     internal IEnumerable<Finding> ByEnds(Func<List<HeardWay>, Finding?> find)
     {
-        // Names stand in the findings: those of ports hold as long as no device and no cable was touched.
-        var before =
-            _previous is not null
-            && _previous._flow.Studio.Devices == _flow.Studio.Devices
-            && _previous._flow.Studio.Cables == _flow.Studio.Cables
-                ? _previous._known
-                : [];
+        // Names stand in the findings.
+        var before = _previous?._flow.HasRoomOf(_flow) == true ? _previous._known : [];
         foreach (var group in _ways.GroupBy(way => (way.Origin, way.Hearer.Id)))
         {
             var ways = group.ToList();
@@ -117,25 +112,7 @@ internal sealed class WaySearch
     /// where no device was touched.</summary>
     private static bool IsSame(HeardWay one, HeardWay other) =>
         ReferenceEquals(one, other)
-        || one.Hearer.Id == other.Hearer.Id
-            && one.Steps.Length == other.Steps.Length
-            && one.All.Equals(other.All)
-            && one.Steps.AsSpan().SequenceEqual(other.Steps, SameStep.Instance);
-
-    private sealed class SameStep : IEqualityComparer<Step>
-    {
-        internal static readonly SameStep Instance = new();
-
-        public bool Equals(Step? x, Step? y) =>
-            ReferenceEquals(x, y)
-            || ReferenceEquals(x!.Route, y!.Route)
-                && x.Link?.From == y.Link?.From
-                && x.Link?.To == y.Link?.To
-                && x.Stages == y.Stages
-                && x.Taken.Equals(y.Taken);
-
-        public int GetHashCode(Step step) => step.Route?.Id.Value ?? 0;
-    }
+        || one.Hearer.Id == other.Hearer.Id && one.All.Equals(other.All) && one.Steps.AsSpan().SequenceEqual(other.Steps);
 
     private void FromDevice(Device device)
     {
@@ -171,15 +148,14 @@ internal sealed class WaySearch
     /// null.</summary>
     private FromOrigin? FoundBefore(int origin) =>
         _previous is not null
-        && ReferenceEquals(_previous._flow.Room, _flow.Room)
+        && _previous._flow.HasRoomOf(_flow)
         && _previous._origins.TryGetValue(origin, out var known)
         && Array.TrueForAll(known.Places, LeadsOnAsBefore)
             ? known
             : null;
 
-    // Places that only a route with several sources knows may be others in each version.
     private bool LeadsOnAsBefore(int place) =>
-        _leadsOn[place] ??= place < _flow.Room.Places.Length && _flow.OutOf[place].AsSpan().SequenceEqual(_previous!._flow.OutOf[place]);
+        _leadsOn[place] ??= _flow.IsOfRoom(place) && _flow.OutOf[place].AsSpan().SequenceEqual(_previous!._flow.OutOf[place]);
 
     /// <summary>What was found from an origin.</summary>
     /// <param name="Places">The places that were passed, each once.</param>

@@ -59,9 +59,6 @@ internal static class Libc
     [DllImport("libc", EntryPoint = "eventfd", SetLastError = true)]
     internal static extern int EventDescriptor(uint start, int flags);
 
-    [DllImport("libc", EntryPoint = "sched_setscheduler", SetLastError = true)]
-    internal static extern int SetScheduler(int thread, int policy, in int priority);
-
     [DllImport("libc", EntryPoint = "setpriority", SetLastError = true)]
     internal static extern int SetPriority(int which, int who, int priority);
 

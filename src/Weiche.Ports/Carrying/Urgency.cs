@@ -1,3 +1,5 @@
+using Weiche.Bridge.Shared;
+
 namespace Weiche.Ports.Carrying;
 
 /// <summary>How urgently the system runs a thread.</summary>
@@ -17,12 +19,7 @@ public enum Urgency
 /// <c>ulimit -r</c> and <c>ulimit -e</c>); without leave everything works as it did.</summary>
 public static class Urgent
 {
-    // Low among real-time threads: what plays sound comes first.
-    private const int Priority = 10;
     private const int Nice = -11;
-
-    private const int FirstInFirstOut = 1;
-    private const int NotForChildren = 0x4000_0000;
     private const int ThisThread = 0;
     private const int OfProcess = 0;
 
@@ -66,7 +63,7 @@ public static class Urgent
     /// <returns>What was given.</returns>
     internal static Urgency Ask()
     {
-        if (Libc.SetScheduler(ThisThread, FirstInFirstOut | NotForChildren, Priority) == 0)
+        if (RealTime.TryAsk())
             return Urgency.RealTime;
         return Libc.SetPriority(OfProcess, ThisThread, Nice) == 0 ? Urgency.Raised : Urgency.Ordinary;
     }

@@ -131,7 +131,7 @@ internal sealed class BridgeProcess : IDisposable
             RedirectStandardError = true,
             UseShellExecute = false,
         };
-        foreach (var word in (string[])[Path.Combine(folder, "Weiche.Bridge.dll"), _system.Key, _link, _isUrgent ? "urgent" : "ordinary"])
+        foreach (var word in (string[])[Path.Combine(folder, "Weiche.Bridge.dll"), _system.Key, _link, _isUrgent ? RealTime.Word : "ordinary"])
             start.ArgumentList.Add(word);
         // What it throws away is less than this in a long evening, so nothing is swept there.
         start.Environment["DOTNET_GCgen0size"] = "1000000";

@@ -25,11 +25,7 @@ public sealed class HeldFinder : IDisposable
                 var token = _cancel.Token;
                 var octave = report.Studio.MiddleOctave;
                 _report = report;
-                _task = Task.Run(() =>
-                {
-                    KeyName.CurrentMiddleOctave = octave;
-                    return HeldSearch.Of(report, token);
-                });
+                _task = Task.Run(() => KeyName.Calling(octave, () => HeldSearch.Of(report, token)));
             }
             // A small studio is done before anybody could have looked away.
             if (_task!.Wait(TimeSpan.FromMilliseconds(100)))

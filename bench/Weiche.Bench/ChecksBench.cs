@@ -19,9 +19,6 @@ internal static class ChecksBench
     /// <param name="Findings">How many findings there are.</param>
     internal sealed record Result(double Whole, double Edited, double Components, int Circuits, int Findings);
 
-    // So often it is run before it counts, until the runtime has made of it what it makes of it.
-    internal const int Warm = 25;
-
     internal static Result Measure(Studio studio, int rounds)
     {
         var graph = new AdjacencyGraph<int, Edge<int>>();
@@ -29,19 +26,24 @@ internal static class ChecksBench
         graph.AddVertexRange(Enumerable.Range(0, flow.Places.Length));
         graph.AddEdgeRange(flow.Steps.Select(step => new Edge<int>(step.From, step.To)));
         var (whole, edited, components) = (new List<double>(), new List<double>(), new List<double>());
-        CheckReport? report = null;
-        for (var i = 0; i < rounds + Warm; i++)
+        var (report, round) = ((CheckReport?)null, 0);
+        foreach (var counts in Warmth.Of(rounds))
         {
-            components.Add(Time(() => graph.StronglyConnectedComponents(new Dictionary<int, int>())));
-            whole.Add(Time(() => report = Checker.Check(studio)));
-            var route = studio.Routes[i * 37 % studio.Routes.Length];
+            var alone = Time(() => graph.StronglyConnectedComponents(new Dictionary<int, int>()));
+            var everything = Time(() => report = Checker.Check(studio));
+            var route = studio.Routes[round++ * 37 % studio.Routes.Length];
             var after = new SwitchRoute(route.Id, !route.On).Apply(studio).Studio!;
-            edited.Add(Time(() => Checker.Check(after, report)));
+            var again = Time(() => Checker.Check(after, report));
+            if (!counts)
+                continue;
+            components.Add(alone);
+            whole.Add(everything);
+            edited.Add(again);
         }
         return new Result(
-            Table.Median(whole.Skip(Warm)),
-            Table.Median(edited.Skip(Warm)),
-            Table.Median(components.Skip(Warm)),
+            Table.Median(whole),
+            Table.Median(edited),
+            Table.Median(components),
             report!.OpenCircuits.Count(),
             report.Findings.Length
         );

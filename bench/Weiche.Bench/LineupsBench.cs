@@ -68,13 +68,18 @@ internal static class LineupsBench
             engine.Receive(sources[key % sources.Length], [0x90, (byte)(key % 128), 100, 0xE0, 0, 90], now);
         var (enter, swap) = (new List<double>(), new List<double>());
         var lineups = studio.Lineups.Select(lineup => lineup.Id).ToArray();
-        for (var i = 0; i < rounds + 100; i++)
+        var round = 0;
+        foreach (var counts in Warmth.Of(rounds))
         {
             now += MidiSpan.FromMilliseconds(1);
             var prepared = one.Prepare(one.Compiled);
-            swap.Add(Microseconds(() => one.Swap(prepared, now)));
-            var lineup = lineups[i * 7 % lineups.Length];
-            enter.Add(Microseconds(() => engine.Enter(lineup, now)));
+            var swapped = Microseconds(() => one.Swap(prepared, now));
+            var lineup = lineups[round++ * 7 % lineups.Length];
+            var entered = Microseconds(() => engine.Enter(lineup, now));
+            if (!counts)
+                continue;
+            swap.Add(swapped);
+            enter.Add(entered);
         }
         var bytes = long.MaxValue;
         for (var i = 0; i < 20; i++)
@@ -83,7 +88,7 @@ internal static class LineupsBench
             engine.Enter(lineups[i], now);
             bytes = Math.Min(bytes, GC.GetAllocatedBytesForCurrentThread() - before);
         }
-        return new Entering(Table.Median(enter.Skip(100)), Table.Percentile(enter.Skip(100), 0.99), Table.Median(swap.Skip(100)), bytes);
+        return new Entering(Table.Median(enter), Table.Percentile(enter, 0.99), Table.Median(swap), bytes);
     }
 
     /// <summary>Milliseconds to compile a studio of 1 000 routes anew after an edit: with 50 lineups, and with one.</summary>
@@ -95,34 +100,35 @@ internal static class LineupsBench
     {
         var studio = Evening(64, 300, 30, 2030);
         var (many, one) = (new List<double>(), new List<double>());
-        for (var i = 0; i < rounds + ChecksBench.Warm; i++)
+        foreach (var counts in Warmth.Of(rounds))
         {
-            one.Add(Microseconds(() => Checker.Check(studio.In(studio.Lineups[0].Id))) / 1000);
-            many.Add(
-                Microseconds(() =>
-                {
-                    CheckReport? report = null;
-                    foreach (var lineup in studio.Lineups)
-                        report = Checker.Check(studio.In(lineup.Id), report);
-                }) / 1000
-            );
+            var alone = Microseconds(() => Checker.Check(studio.In(studio.Lineups[0].Id))) / 1000;
+            var all = Microseconds(() =>
+            {
+                CheckReport? report = null;
+                foreach (var lineup in studio.Lineups)
+                    report = Checker.Check(studio.In(lineup.Id), report);
+            });
+            if (!counts)
+                continue;
+            one.Add(alone);
+            many.Add(all / 1000);
         }
-        return (Table.Median(many.Skip(ChecksBench.Warm)), Table.Median(one.Skip(ChecksBench.Warm)));
+        return (Table.Median(many), Table.Median(one));
     }
-
-    // An edit costs little: so often it is made before it counts, until the runtime has made of it what it makes of it.
-    private const int WarmEdits = 100;
 
     private static double Compile(Studio studio, int rounds)
     {
-        var (times, compiled) = (new List<double>(), CompiledStudio.Compile(studio));
-        for (var i = 0; i < rounds + WarmEdits; i++)
+        var (times, compiled, round) = (new List<double>(), CompiledStudio.Compile(studio), 0);
+        foreach (var counts in Warmth.Of(rounds))
         {
-            var route = studio.Routes[i * 37 % studio.Routes.Length];
+            var route = studio.Routes[round++ * 37 % studio.Routes.Length];
             var edited = studio with { Routes = studio.Routes.Replace(route, route with { On = !route.On }) };
-            times.Add(Microseconds(() => CompiledStudio.Compile(edited, compiled)) / 1000);
+            var took = Microseconds(() => CompiledStudio.Compile(edited, compiled)) / 1000;
+            if (counts)
+                times.Add(took);
         }
-        return Table.Median(times.Skip(WarmEdits));
+        return Table.Median(times);
     }
 
     private static double Microseconds(Action work)

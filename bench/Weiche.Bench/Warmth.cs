@@ -3,8 +3,8 @@ using System.Diagnostics;
 namespace Weiche.Bench;
 
 /// <summary>Rounds of a measurement that come before those that count.</summary>
-/// <remarks>The runtime compiles anew what is called thirty times, in the background, and not before a tenth of a second has passed in which
-/// nothing was called for the first time. A few rounds that are over sooner measure code that nobody runs for long.</remarks>
+/// <remarks>The runtime compiles anew what is called thirty times, in the background, and not before a tenth of a second has passed in
+/// which nothing was called for the first time. A few rounds that are over sooner measure code that nobody runs for long.</remarks>
 internal static class Warmth
 {
     private const int Rounds = 25;

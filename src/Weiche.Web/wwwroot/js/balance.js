@@ -14,7 +14,13 @@ export function startBalance() {
     ask();
   });
   // What is set now is newer than anything that would still be tried.
-  document.addEventListener("change", (event) => { if (event.target.matches?.("[data-balance]")) wanted = null; }, true);
+  document.addEventListener(
+    "change",
+    (event) => {
+      if (event.target.matches?.("[data-balance]")) wanted = null;
+    },
+    true,
+  );
 
   async function ask() {
     if (isAsking || !wanted) return;
@@ -23,6 +29,9 @@ export function startBalance() {
     wanted = null;
     values.set("__RequestVerificationToken", document.querySelector("input[name=__RequestVerificationToken]")?.value ?? "");
     await fetch("/plan/balance?handler=Try", { method: "POST", headers: { "HX-Request": "true" }, body: values }).catch(() => {});
-    setTimeout(() => { isAsking = false; ask(); }, pause);
+    setTimeout(() => {
+      isAsking = false;
+      ask();
+    }, pause);
   }
 }

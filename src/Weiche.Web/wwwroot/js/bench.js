@@ -21,7 +21,7 @@ export function startBench(live) {
   function open(opened, focus) {
     bench.hidden = !opened;
     button.setAttribute("aria-expanded", String(opened));
-    sessionStorage.setItem(remembered, opened ? current?.dataset.player ?? "none" : "");
+    sessionStorage.setItem(remembered, opened ? (current?.dataset.player ?? "none") : "");
     if (!opened) letGo();
     else if (focus) keyboard()?.focus();
   }
@@ -42,8 +42,8 @@ export function startBench(live) {
     const board = keyboard();
     const [low, high] = [Number(board.dataset.lowest), Number(board.dataset.highest)];
     const middle = Math.min(60, high - 11);
-    const wanted = octaves.get(board) ?? Math.max(low, middle - (middle - low) % 12);
-    return Math.max(low, Math.min(wanted, high - (high - low) % 12));
+    const wanted = octaves.get(board) ?? Math.max(low, middle - ((middle - low) % 12));
+    return Math.max(low, Math.min(wanted, high - ((high - low) % 12)));
   }
 
   function label() {
@@ -72,13 +72,13 @@ export function startBench(live) {
     pointers.clear();
     typed.clear();
     keys.forEach(release);
-    if (spaceDown) sustain(spaceDown = false);
+    if (spaceDown) sustain((spaceDown = false));
   }
 
   // Lower on the key is louder, as far from a real key's hinge.
   function velocityAt(key, y) {
     const box = key.getBoundingClientRect();
-    return Math.round(Math.max(20, Math.min(127, 30 + 97 * (y - box.top) / box.height)));
+    return Math.round(Math.max(20, Math.min(127, 30 + (97 * (y - box.top)) / box.height)));
   }
 
   function keyAt(event) {
@@ -91,7 +91,7 @@ export function startBench(live) {
   function touch(event, surface, finger) {
     const box = surface.getBoundingClientRect();
     const [low, high] = [Number(surface.dataset.lowest), Number(surface.dataset.highest)];
-    const key = low - 0.5 + (event.clientX - box.left) / box.width * (high - low + 1);
+    const key = low - 0.5 + ((event.clientX - box.left) / box.width) * (high - low + 1);
     const slide = Math.round(127 * (1 - Math.max(0, Math.min(1, (event.clientY - box.top) / box.height))));
     const pressure = event.pressure > 0 && event.pressure !== 0.5 ? Math.round(127 * event.pressure) : 80;
     live.send("Touch", device(), finger, Math.max(low, Math.min(high, key)), pressure, slide);
@@ -103,15 +103,15 @@ export function startBench(live) {
     surface.focus({ preventScroll: true });
     surface.setPointerCapture(event.pointerId);
     fingers.set(event.pointerId, surface);
-    touch(event, surface, 1000 + event.pointerId % 1000);
+    touch(event, surface, 1000 + (event.pointerId % 1000));
   });
   bench.addEventListener("pointermove", (event) => {
     const surface = fingers.get(event.pointerId);
-    if (surface) touch(event, surface, 1000 + event.pointerId % 1000);
+    if (surface) touch(event, surface, 1000 + (event.pointerId % 1000));
   });
   for (const ending of ["pointerup", "pointercancel"]) {
     bench.addEventListener(ending, (event) => {
-      if (fingers.delete(event.pointerId)) live.send("Lift", device(), 1000 + event.pointerId % 1000);
+      if (fingers.delete(event.pointerId)) live.send("Lift", device(), 1000 + (event.pointerId % 1000));
     });
   }
 
@@ -150,16 +150,19 @@ export function startBench(live) {
     const place = places.indexOf(event.code);
     // The bench stays open; its keys are the page's again.
     if (event.key === "Escape") document.activeElement.blur();
-    else if (event.code === "Space") { if (!event.repeat) sustain(spaceDown = true); }
-    else if (event.key === "ArrowLeft" || event.key === "ArrowRight") shift(event.key === "ArrowLeft" ? -12 : 12);
-    else if (event.key === "ArrowUp" || event.key === "ArrowDown") { if (!event.repeat) bend(event.key === "ArrowUp" ? bendReach : -bendReach); }
-    else if (place >= 0) { if (!event.repeat) type(event.code, lowest() + place); }
-    else return;
+    else if (event.code === "Space") {
+      if (!event.repeat) sustain((spaceDown = true));
+    } else if (event.key === "ArrowLeft" || event.key === "ArrowRight") shift(event.key === "ArrowLeft" ? -12 : 12);
+    else if (event.key === "ArrowUp" || event.key === "ArrowDown") {
+      if (!event.repeat) bend(event.key === "ArrowUp" ? bendReach : -bendReach);
+    } else if (place >= 0) {
+      if (!event.repeat) type(event.code, lowest() + place);
+    } else return;
     event.preventDefault();
   });
 
   document.addEventListener("keyup", (event) => {
-    if (event.code === "Space" && spaceDown) sustain(spaceDown = false);
+    if (event.code === "Space" && spaceDown) sustain((spaceDown = false));
     if ((event.key === "ArrowUp" || event.key === "ArrowDown") && event.target.closest?.(".keyboard")) bend(0);
     const key = typed.get(event.code);
     if (key === undefined) return;
@@ -169,12 +172,16 @@ export function startBench(live) {
 
   // Who gets the keys is seen on the bench.
   for (const change of ["focusin", "focusout"]) {
-    bench.addEventListener(change, (event) => bench.classList.toggle("plays", change === "focusin" && Boolean(event.target.closest(".keyboard"))));
+    bench.addEventListener(change, (event) =>
+      bench.classList.toggle("plays", change === "focusin" && Boolean(event.target.closest(".keyboard"))),
+    );
   }
 
   // A window that loses the focus never hears the keys come up.
   addEventListener("blur", letGo);
-  bench.addEventListener("focusout", (event) => { if (event.target.closest(".keyboard") && typed.size > 0) letGo(); });
+  bench.addEventListener("focusout", (event) => {
+    if (event.target.closest(".keyboard") && typed.size > 0) letGo();
+  });
 
   function type(code, key) {
     if (key > Number(keyboard().dataset.highest) || typed.has(code)) return;
@@ -204,7 +211,8 @@ export function startBench(live) {
 
   bench.addEventListener("input", (event) => {
     if (event.target.matches("[data-bend]")) live.send("Bend", device(), Number(event.target.value));
-    if (event.target.matches("[data-control]")) live.send("Control", device(), Number(event.target.dataset.control), Number(event.target.value));
+    if (event.target.matches("[data-control]"))
+      live.send("Control", device(), Number(event.target.dataset.control), Number(event.target.value));
     if (event.target.matches("[data-breath]")) live.send("Blow", device(), Number(event.target.value));
   });
   // The bend wheel springs back.
@@ -246,9 +254,8 @@ export function startBench(live) {
     const keys = hearing.names;
     const sky = place.dataset.display === "true";
     place.classList.toggle("holding", keys.length > 0);
-    place.querySelector("[data-held-keys]").textContent = keys.length > 0
-      ? keys.slice(0, 12).join(" ") + (keys.length > 12 ? ` +${keys.length - 12}` : "")
-      : sky ? "no cue" : "nothing held";
+    place.querySelector("[data-held-keys]").textContent =
+      keys.length > 0 ? keys.slice(0, 12).join(" ") + (keys.length > 12 ? ` +${keys.length - 12}` : "") : sky ? "no cue" : "nothing held";
     const more = [];
     if (hearing.sustained) more.push("sustain");
     if (hearing.bend !== 0) more.push(`bend ${hearing.bend > 0 ? "+" : "−"}${Math.abs(hearing.bend)}`);
@@ -257,7 +264,12 @@ export function startBench(live) {
     if (hearing.more) more.push(hearing.more);
     place.querySelector("[data-held-more]").textContent = more.join(" · ");
     const stars = place.querySelectorAll("[data-star]");
-    stars.forEach((star) => star.classList.toggle("lit", hearing.keys.some((key) => key % stars.length === Number(star.dataset.star))));
+    stars.forEach((star) =>
+      star.classList.toggle(
+        "lit",
+        hearing.keys.some((key) => key % stars.length === Number(star.dataset.star)),
+      ),
+    );
   }
 
   if (current) {

@@ -26,14 +26,17 @@ export function startBrowserPorts(live) {
 
   async function offer() {
     if (!access) return;
-    const ports = [...access.inputs.values()].map((port) => ({ id: port.id, name: port.name ?? "", isSource: true }))
+    const ports = [...access.inputs.values()]
+      .map((port) => ({ id: port.id, name: port.name ?? "", isSource: true }))
       .concat([...access.outputs.values()].map((port) => ({ id: port.id, name: port.name ?? "", isSource: false })))
       .filter((port) => (port.isSource ? access.inputs : access.outputs).get(port.id).state !== "disconnected");
     for (const input of access.inputs.values()) {
       input.onmidimessage = (event) => live.send("PortPlayed", input.id, event.timeStamp, btoa(String.fromCharCode(...event.data)));
     }
     const problem = await live.ask("OfferPorts", known.browser, known.delay ?? 5, ports);
-    show(problem ?? (ports.length === 0 ? "No MIDI device is plugged into this computer or tablet yet; one that is appears by itself." : ""));
+    show(
+      problem ?? (ports.length === 0 ? "No MIDI device is plugged into this computer or tablet yet; one that is appears by itself." : ""),
+    );
   }
 
   async function begin() {

@@ -12,8 +12,7 @@ export function startGear(live) {
   const gear = () => document.querySelector(".gear");
   const jackOf = (element) => element?.closest?.("[data-jack]");
   const chosen = () => new URLSearchParams(location.search).get("device") ?? "";
-  const post = (handler, values, page = "/gear") => whenAnswered(() =>
-    send(`${page}?handler=${handler}`, { device: chosen(), ...values }));
+  const post = (handler, values, page = "/gear") => whenAnswered(() => send(`${page}?handler=${handler}`, { device: chosen(), ...values }));
 
   function pick(jack) {
     picked = jack?.dataset.jack ?? null;
@@ -57,7 +56,8 @@ export function startGear(live) {
     if (!gear() || event.ctrlKey || event.metaKey || event.altKey) return;
     const jack = jackOf(document.activeElement);
     if (jack && (event.key === "Enter" || event.key === " ")) press(jack);
-    else if (jack?.dataset.plugged && (event.key === "Delete" || event.key === "Backspace")) post("Unplug", { jack: jack.dataset.jack }, "/gear/cabling");
+    else if (jack?.dataset.plugged && (event.key === "Delete" || event.key === "Backspace"))
+      post("Unplug", { jack: jack.dataset.jack }, "/gear/cabling");
     else if (event.key === "Escape" && picked !== null) pick(null);
     else if (event.key === "Escape" && gear().dataset.stepping) post("Step", { port: gear().dataset.stepping, stop: true });
     else if (event.target.matches?.("input:not([type=range]), textarea, select") || event.repeat) return;
@@ -78,7 +78,13 @@ export function startGear(live) {
   });
 
   // A finger that is pressed and let go makes a click too: it has been dealt with.
-  document.addEventListener("click", (event) => { if (jackOf(event.target) && gear()) event.preventDefault(); }, true);
+  document.addEventListener(
+    "click",
+    (event) => {
+      if (jackOf(event.target) && gear()) event.preventDefault();
+    },
+    true,
+  );
   document.body.addEventListener("htmx:afterSwap", mark);
 
   // While a port is being found, the list follows who speaks.
@@ -90,5 +96,7 @@ export function startGear(live) {
       if (document.getElementById("spoke")) htmx.ajax("GET", "/gear?handler=Spoke", { target: "#spoke", swap: "outerHTML" });
     }, spokeAfter);
   }
-  live.onFrame((frame) => { if (frame.ports.some(([, ran]) => ran) || frame.unnamed.length > 0) follow(); });
+  live.onFrame((frame) => {
+    if (frame.ports.some(([, ran]) => ran) || frame.unnamed.length > 0) follow();
+  });
 }

@@ -26,15 +26,22 @@ export function startKeys() {
     field.value += typed;
     field.dispatchEvent(new Event("input", { bubbles: true }));
   });
-  for (const failed of ["htmx:responseError", "htmx:sendError"]) document.body.addEventListener(failed, () => { expected = null; });
+  for (const failed of ["htmx:responseError", "htmx:sendError"])
+    document.body.addEventListener(failed, () => {
+      expected = null;
+    });
 
   // Before anything else on the page sees them.
-  document.addEventListener("keydown", (event) => {
-    if (!expected || event.ctrlKey || event.metaKey || event.altKey || event.key.length !== 1) return;
-    expected.typed += event.key;
-    event.preventDefault();
-    event.stopImmediatePropagation();
-  }, true);
+  document.addEventListener(
+    "keydown",
+    (event) => {
+      if (!expected || event.ctrlKey || event.metaKey || event.altKey || event.key.length !== 1) return;
+      expected.typed += event.key;
+      event.preventDefault();
+      event.stopImmediatePropagation();
+    },
+    true,
+  );
 
   document.addEventListener("keydown", (event) => {
     // What the bench has taken for a note or a wheel is taken.
@@ -45,7 +52,10 @@ export function startKeys() {
     }
     if (event.ctrlKey || event.metaKey) {
       const back = { z: "undo", Z: "redo", y: "redo" }[event.key];
-      if (back) { actions[back === "undo" ? "u" : "r"](); event.preventDefault(); }
+      if (back) {
+        actions[back === "undo" ? "u" : "r"]();
+        event.preventDefault();
+      }
       return;
     }
     const act = actions[event.key];
@@ -57,27 +67,44 @@ export function startKeys() {
   // One that is made by hand is taken at once.
   let byKeys = false;
   let chosen = null;
-  document.addEventListener("pointerdown", () => { byKeys = false; }, true);
-  document.addEventListener("keydown", (event) => {
-    if (!event.target.matches?.("select[hx-post]")) return;
-    byKeys = true;
-    if (event.key === "Enter") take();
-    if (event.key === "Escape" && chosen) {
-      chosen.field.value = chosen.before;
-      chosen = null;
-    }
-  }, true);
-  document.addEventListener("focusin", (event) => { if (event.target.matches?.("select[hx-post]")) event.target.dataset.before = event.target.value; });
-  document.addEventListener("change", (event) => {
-    if (!byKeys || event.detail?.isTaken || !event.target.matches?.("select[hx-post]")) return;
-    chosen = { field: event.target, before: event.target.dataset.before };
-    event.stopPropagation();
-  }, true);
+  document.addEventListener(
+    "pointerdown",
+    () => {
+      byKeys = false;
+    },
+    true,
+  );
+  document.addEventListener(
+    "keydown",
+    (event) => {
+      if (!event.target.matches?.("select[hx-post]")) return;
+      byKeys = true;
+      if (event.key === "Enter") take();
+      if (event.key === "Escape" && chosen) {
+        chosen.field.value = chosen.before;
+        chosen = null;
+      }
+    },
+    true,
+  );
+  document.addEventListener("focusin", (event) => {
+    if (event.target.matches?.("select[hx-post]")) event.target.dataset.before = event.target.value;
+  });
+  document.addEventListener(
+    "change",
+    (event) => {
+      if (!byKeys || event.detail?.isTaken || !event.target.matches?.("select[hx-post]")) return;
+      chosen = { field: event.target, before: event.target.dataset.before };
+      event.stopPropagation();
+    },
+    true,
+  );
   document.addEventListener("focusout", take);
   function take() {
     const field = chosen?.field;
     chosen = null;
-    if (field?.isConnected && field.value !== field.dataset.before) field.dispatchEvent(new CustomEvent("change", { bubbles: true, detail: { isTaken: true } }));
+    if (field?.isConnected && field.value !== field.dataset.before)
+      field.dispatchEvent(new CustomEvent("change", { bubbles: true, detail: { isTaken: true } }));
   }
 
   const press = (id) => {
@@ -111,13 +138,20 @@ export function startKeys() {
     // On Takes they are the take's own: it says so on its buttons.
     u: () => stepTake("take-undo") || step("undo"),
     r: () => stepTake("take-redo") || step("redo"),
-    h: () => { location.href = "/history"; return true; },
+    h: () => {
+      location.href = "/history";
+      return true;
+    },
     f: () => press("find"),
     t: () => press("test-note") || press("trace"),
     v: () => press(document.querySelector(".way[aria-current] + .way")?.id ?? "look-arrivals"),
     "/": () => {
-      const find = document.getElementById("find-letters") ?? document.getElementById("watch-find") ?? document.getElementById("roster-find");
-      if (!find) { location.href = "/plan#find"; return true; }
+      const find =
+        document.getElementById("find-letters") ?? document.getElementById("watch-find") ?? document.getElementById("roster-find");
+      if (!find) {
+        location.href = "/plan#find";
+        return true;
+      }
       find.focus();
       find.select();
       return true;
@@ -137,7 +171,10 @@ export function startKeys() {
     g: () => press("time-go"),
     G: () => press("time-again"),
     p: () => press("time-one-tap"),
-    k: () => { location.href = "/time"; return true; },
+    k: () => {
+      location.href = "/time";
+      return true;
+    },
     w: () => press("keep-since") || press("keep-it"),
     e: () => press("record") || press("record-it"),
     Delete: () => change("route-remove"),
@@ -154,13 +191,18 @@ export function startKeys() {
       return true;
     },
     " ": () => {
-      if (!document.activeElement?.matches("button, a, input, summary, [role=button]") && document.getElementById("take-play")) return change("take-play");
+      if (!document.activeElement?.matches("button, a, input, summary, [role=button]") && document.getElementById("take-play"))
+        return change("take-play");
       if (document.activeElement?.matches("button, a, [role=button]") || !document.getElementById("watch-freeze")) return false;
       document.dispatchEvent(new CustomEvent("weiche:freeze"));
       return true;
     },
   };
-  for (const [key, page] of Object.entries(pages)) actions[key] = () => { location.href = page; return true; };
+  for (const [key, page] of Object.entries(pages))
+    actions[key] = () => {
+      location.href = page;
+      return true;
+    };
 
   if (location.hash === "#lay" || location.hash === "#find") {
     document.getElementById(location.hash === "#lay" ? "lay-letters" : "find-letters")?.focus();

@@ -64,7 +64,8 @@ export function startLamps(live) {
     }
     before.clear();
     for (const [route, on] of switched) {
-      for (const element of document.querySelectorAll(`[data-switched="${route}"]`)) element.textContent = element.classList.contains("sign") ? `lever: ${on ? "on" : "off"}` : `${on ? "on" : "off"} by a lever`;
+      for (const element of document.querySelectorAll(`[data-switched="${route}"]`))
+        element.textContent = element.classList.contains("sign") ? `lever: ${on ? "on" : "off"}` : `${on ? "on" : "off"} by a lever`;
       const track = document.getElementById(`track-${route}`);
       const count = track?.querySelector(".count[data-count]");
       if (!count) continue;
@@ -115,7 +116,8 @@ export function startLamps(live) {
       if (stopped) light(`[data-sign="${route}:${stage}"]`, "stopping");
       if (stage === 0) for (const element of document.querySelectorAll(`[data-stage-in="${route}"]`)) element.textContent = figure(came);
       for (const element of document.querySelectorAll(`[data-stage-out="${route}:${stage}"]`)) element.textContent = figure(out);
-      for (const element of document.querySelectorAll(`[data-stage-kept="${route}:${stage}"]`)) element.textContent = kept(all, Number(element.closest("[data-message-bytes]").dataset.messageBytes));
+      for (const element of document.querySelectorAll(`[data-stage-kept="${route}:${stage}"]`))
+        element.textContent = kept(all, Number(element.closest("[data-message-bytes]").dataset.messageBytes));
     }
     for (const element of document.querySelectorAll("[data-background]")) element.textContent = figure(frame.background);
   });

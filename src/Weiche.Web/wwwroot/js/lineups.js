@@ -20,9 +20,15 @@ export function startLineups(live) {
     set.textContent = on ? "Now press it …" : "Set a lever";
   }
 
-  document.addEventListener("click", (event) => { if (event.target.closest?.("#lever-set")) wait(!waits); });
-  document.addEventListener("keydown", (event) => { if (waits && event.key === "Escape") wait(false); });
-  document.body.addEventListener("htmx:afterSwap", () => { if (waits) wait(true); });
+  document.addEventListener("click", (event) => {
+    if (event.target.closest?.("#lever-set")) wait(!waits);
+  });
+  document.addEventListener("keydown", (event) => {
+    if (waits && event.key === "Escape") wait(false);
+  });
+  document.body.addEventListener("htmx:afterSwap", () => {
+    if (waits) wait(true);
+  });
 
   live.onFrame((frame) => {
     if (!waits || !button()) return;

@@ -24,8 +24,12 @@ export function connect() {
       if (wanted && !stream.runs) {
         stream.runs = connection.stream(stream.name).subscribe({
           next: stream.listener,
-          error: () => { stream.runs = null; },
-          complete: () => { stream.runs = null; },
+          error: () => {
+            stream.runs = null;
+          },
+          complete: () => {
+            stream.runs = null;
+          },
         });
       } else if (!wanted && stream.runs) {
         stream.runs.dispose();
@@ -40,8 +44,12 @@ export function connect() {
     if (wanted && !frames) {
       frames = connection.stream("Lamps").subscribe({
         next: (frame) => listeners.forEach((listener) => listener(frame)),
-        error: () => { frames = null; },
-        complete: () => { frames = null; },
+        error: () => {
+          frames = null;
+        },
+        complete: () => {
+          frames = null;
+        },
       });
     } else if (!wanted && frames) {
       frames.dispose();
@@ -66,8 +74,18 @@ export function connect() {
     }
   }
 
-  connection.onreconnecting(() => { frames = null; streams.forEach((stream) => { stream.runs = null; }); say("Weiche does not answer"); });
-  connection.onreconnected(() => { say(""); look(); ups.forEach((up) => up()); });
+  connection.onreconnecting(() => {
+    frames = null;
+    streams.forEach((stream) => {
+      stream.runs = null;
+    });
+    say("Weiche does not answer");
+  });
+  connection.onreconnected(() => {
+    say("");
+    look();
+    ups.forEach((up) => up());
+  });
   document.addEventListener("visibilitychange", look);
   start();
 

@@ -24,7 +24,9 @@ export function startPage(live) {
   let timer = 0;
   let edited = false;
 
-  document.body.addEventListener("htmx:beforeRequest", () => { asked++; });
+  document.body.addEventListener("htmx:beforeRequest", () => {
+    asked++;
+  });
   document.body.addEventListener("htmx:afterRequest", () => {
     asked--;
     setTimeout(goOn, 0);
@@ -32,16 +34,37 @@ export function startPage(live) {
   // A request that never reached Weiche, or that it could not take, is said in the head of the page.
   document.body.addEventListener("htmx:sendError", () => say("Weiche does not answer: nothing was changed"));
   document.body.addEventListener("htmx:responseError", (event) =>
-    say(event.detail.xhr.status === 400 ? "This page is out of date: reload it" : "That did not work: nothing was changed"));
-  document.body.addEventListener("htmx:afterSwap", () => { edited = false; nameUndo(); nameFinding(); showNotice(); });
+    say(event.detail.xhr.status === 400 ? "This page is out of date: reload it" : "That did not work: nothing was changed"),
+  );
+  document.body.addEventListener("htmx:afterSwap", () => {
+    edited = false;
+    nameUndo();
+    nameFinding();
+    showNotice();
+  });
   document.body.addEventListener("weiche:said", (event) => say(event.detail.value));
-  document.body.addEventListener("input", (event) => { if (event.target.closest("#fragment")) edited = true; });
+  document.body.addEventListener("input", (event) => {
+    if (event.target.closest("#fragment")) edited = true;
+  });
   document.body.addEventListener("focusout", () => setTimeout(refresh, 0));
 
   // What a hand holds, a fader or a frame, is not taken away under it either.
   let isHeld = false;
-  document.addEventListener("pointerdown", (event) => { isHeld = Boolean(event.target.closest?.("#fragment")); }, true);
-  for (const end of ["pointerup", "pointercancel"]) document.addEventListener(end, () => { isHeld = false; }, true);
+  document.addEventListener(
+    "pointerdown",
+    (event) => {
+      isHeld = Boolean(event.target.closest?.("#fragment"));
+    },
+    true,
+  );
+  for (const end of ["pointerup", "pointercancel"])
+    document.addEventListener(
+      end,
+      () => {
+        isHeld = false;
+      },
+      true,
+    );
 
   live.onFrame((frame) => {
     version = frame.version;
@@ -63,14 +86,19 @@ export function startPage(live) {
       return;
     }
     refreshing = true;
-    look().finally(() => { refreshing = false; });
+    look().finally(() => {
+      refreshing = false;
+    });
   }
 
   // Undo and redo say what they would do, whichever window it was done in.
   function nameUndo() {
     const fragment = document.getElementById("fragment");
     if (!fragment) return;
-    for (const [id, word, key] of [["undo", "Undo", "u"], ["redo", "Redo", "r"]]) {
+    for (const [id, word, key] of [
+      ["undo", "Undo", "u"],
+      ["redo", "Redo", "r"],
+    ]) {
       const edit = fragment.dataset[id];
       const button = document.getElementById(id);
       button.disabled = !edit;
@@ -129,11 +157,16 @@ export function startPage(live) {
   }
   if (document.documentElement.clientWidth === 1280) measure();
   else lay();
-  addEventListener("resize", () => { clearTimeout(timer); timer = setTimeout(lay, 150); });
+  addEventListener("resize", () => {
+    clearTimeout(timer);
+    timer = setTimeout(lay, 150);
+  });
 }
 
 export function say(text) {
   const state = document.getElementById("link-state");
   state.textContent = text;
-  setTimeout(() => { if (state.textContent === text) state.textContent = ""; }, 6000);
+  setTimeout(() => {
+    if (state.textContent === text) state.textContent = "";
+  }, 6000);
 }

@@ -25,9 +25,11 @@ export function startPlan() {
     if (plate) {
       plate.classList.add("picked");
       tracks.dataset.choosing = plate.dataset.side;
-      say(plate.dataset.side === "source"
-        ? `From ${plate.dataset.name}: now press a destination. Esc lets go.`
-        : `To ${plate.dataset.name}: now press a source. Esc lets go.`);
+      say(
+        plate.dataset.side === "source"
+          ? `From ${plate.dataset.name}: now press a destination. Esc lets go.`
+          : `To ${plate.dataset.name}: now press a source. Esc lets go.`,
+      );
       const port = plate.dataset.port;
       if (/^\d+$/.test(port)) {
         offer("Only this", { focus: `port-${port}` }, "pick-focus");
@@ -127,7 +129,9 @@ export function startPlan() {
   });
 
   document.addEventListener("click", (event) => {
-    const target = event.target.closest("[data-port], a[data-route], [data-lay-from], [data-channel-from], [data-channel-to], [data-plan-go], [data-find-set]");
+    const target = event.target.closest(
+      "[data-port], a[data-route], [data-lay-from], [data-channel-from], [data-channel-to], [data-plan-go], [data-find-set]",
+    );
     if (!target || event.ctrlKey || event.metaKey) return;
     act(target, event);
   });
@@ -200,7 +204,13 @@ export function startPlan() {
     drag = null;
     const plate = event.target.closest?.("[data-port]");
     // A frame begins where nothing stands.
-    if (!plate && event.button === 0 && (several || event.pointerType !== "touch") && event.target.closest?.(".plan .tracks") && !event.target.closest("a")) {
+    if (
+      !plate &&
+      event.button === 0 &&
+      (several || event.pointerType !== "touch") &&
+      event.target.closest?.(".plan .tracks") &&
+      !event.target.closest("a")
+    ) {
       const tracks = event.target.closest(".tracks");
       const place = tracks.getBoundingClientRect();
       frame = { tracks, place, x: event.clientX - place.x, y: event.clientY - place.y, moved: false };
@@ -219,17 +229,29 @@ export function startPlan() {
     const tracks = drag.plate.ownerSVGElement;
     tracks.dataset.dragging = "";
     const place = tracks.getBoundingClientRect();
-    tracks.querySelector(".drag-line").setAttribute(
-      "d", `M${drag.x - place.x} ${drag.y - place.y}L${event.clientX - place.x} ${event.clientY - place.y}`);
+    tracks
+      .querySelector(".drag-line")
+      .setAttribute("d", `M${drag.x - place.x} ${drag.y - place.y}L${event.clientX - place.x} ${event.clientY - place.y}`);
   });
 
   function drawFrame(event) {
     const [x, y] = [event.clientX - frame.place.x, event.clientY - frame.place.y];
     frame.moved ||= Math.hypot(x - frame.x, y - frame.y) >= dragAfter;
-    Object.assign(frame, { left: Math.min(x, frame.x), top: Math.min(y, frame.y), right: Math.max(x, frame.x), bottom: Math.max(y, frame.y) });
+    Object.assign(frame, {
+      left: Math.min(x, frame.x),
+      top: Math.min(y, frame.y),
+      right: Math.max(x, frame.x),
+      bottom: Math.max(y, frame.y),
+    });
     if (!frame.moved) return;
     const rect = frame.tracks.querySelector(".frame");
-    for (const [name, value] of [["x", frame.left], ["y", frame.top], ["width", frame.right - frame.left], ["height", frame.bottom - frame.top]]) rect.setAttribute(name, value);
+    for (const [name, value] of [
+      ["x", frame.left],
+      ["y", frame.top],
+      ["width", frame.right - frame.left],
+      ["height", frame.bottom - frame.top],
+    ])
+      rect.setAttribute(name, value);
   }
 
   function endFrame() {
@@ -237,8 +259,10 @@ export function startPlan() {
     frame = null;
     tracks.querySelector(".frame").setAttribute("width", 0);
     if (!moved) return;
-    const inside = [...tracks.querySelectorAll("a[data-route]")].filter(({ dataset }) =>
-      Number(dataset.row) >= top && Number(dataset.row) <= bottom && Number(dataset.to) >= left && Number(dataset.from) <= right);
+    const inside = [...tracks.querySelectorAll("a[data-route]")].filter(
+      ({ dataset }) =>
+        Number(dataset.row) >= top && Number(dataset.row) <= bottom && Number(dataset.to) >= left && Number(dataset.from) <= right,
+    );
     if (inside.length > 0) go({ ...noTrace, route: inside.map((track) => track.dataset.route).join(",") });
     else say("No route has its row in that frame.");
   }
@@ -254,7 +278,9 @@ export function startPlan() {
     pick(null);
     if (plate && plate.dataset.side !== from.dataset.side) layBetween(from, plate);
     // The click that ends a drag presses nothing.
-    setTimeout(() => { drag = null; }, 0);
+    setTimeout(() => {
+      drag = null;
+    }, 0);
   });
 
   document.addEventListener("dragstart", (event) => {

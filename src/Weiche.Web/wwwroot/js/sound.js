@@ -30,7 +30,7 @@ export function startSound(live) {
   function hold(voice, keys, bend) {
     for (const [key, tone] of voice.tones) {
       if (keys.includes(key)) {
-        tone.oscillator.detune.setTargetAtTime(bend / 8192 * 200, audio.currentTime, 0.01);
+        tone.oscillator.detune.setTargetAtTime((bend / 8192) * 200, audio.currentTime, 0.01);
         continue;
       }
       tone.gain.gain.setTargetAtTime(0, audio.currentTime, 0.05);
@@ -39,7 +39,11 @@ export function startSound(live) {
     }
     for (const key of keys) {
       if (voice.tones.has(key)) continue;
-      const oscillator = new OscillatorNode(audio, { type: "triangle", frequency: 440 * 2 ** ((key - 69) / 12), detune: bend / 8192 * 200 });
+      const oscillator = new OscillatorNode(audio, {
+        type: "triangle",
+        frequency: 440 * 2 ** ((key - 69) / 12),
+        detune: (bend / 8192) * 200,
+      });
       const gain = new GainNode(audio, { gain: 0 });
       gain.gain.setTargetAtTime(0.08, audio.currentTime, 0.01);
       oscillator.connect(gain).connect(audio.destination);

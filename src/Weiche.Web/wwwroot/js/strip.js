@@ -49,38 +49,58 @@ export function startStrip(live) {
 
   function showKinds() {
     for (const place of document.querySelectorAll("[data-kind-count]")) {
-      const sum = strip().dataset.sources.split(" ").reduce((all, port) => all + (kinds.get(Number(port))?.get(Number(place.dataset.kindCount)) ?? 0), 0);
+      const sum = strip()
+        .dataset.sources.split(" ")
+        .reduce((all, port) => all + (kinds.get(Number(port))?.get(Number(place.dataset.kindCount)) ?? 0), 0);
       if (sum > 0) place.textContent = figure(sum);
     }
   }
 
   function showMoving() {
     for (const place of document.querySelectorAll("[data-velocity-dots]")) {
-      place.replaceChildren(...dots.map(([velocity, key], index) => {
-        const dot = document.createElementNS("http://www.w3.org/2000/svg", "circle");
-        // What came is on the way along; where its key lies says how far up.
-        for (const [name, value] of [["cx", velocity], ["cy", 122 - (key / 127) * 116], ["r", 2.6], ["opacity", 0.3 + 0.7 * (index + 1) / dots.length]]) dot.setAttribute(name, value);
-        return dot;
-      }));
+      place.replaceChildren(
+        ...dots.map(([velocity, key], index) => {
+          const dot = document.createElementNS("http://www.w3.org/2000/svg", "circle");
+          // What came is on the way along; where its key lies says how far up.
+          for (const [name, value] of [
+            ["cx", velocity],
+            ["cy", 122 - (key / 127) * 116],
+            ["r", 2.6],
+            ["opacity", 0.3 + (0.7 * (index + 1)) / dots.length],
+          ])
+            dot.setAttribute(name, value);
+          return dot;
+        }),
+      );
     }
     for (const rule of document.querySelectorAll("[data-control]")) {
       const value = values.get(rule.dataset.control);
       if (value === undefined) continue;
       const { inLow, inHigh, outLow, outHigh } = rule.dataset;
-      const along = Number(inHigh) === Number(inLow) ? (value >= Number(inLow) ? 1 : 0) : (Math.max(Number(inLow), Math.min(Number(inHigh), value)) - Number(inLow)) / (Number(inHigh) - Number(inLow));
+      const along =
+        Number(inHigh) === Number(inLow)
+          ? value >= Number(inLow)
+            ? 1
+            : 0
+          : (Math.max(Number(inLow), Math.min(Number(inHigh), value)) - Number(inLow)) / (Number(inHigh) - Number(inLow));
       rule.querySelector(".meter b").style.width = `${(value / 127) * 100}%`;
       const out = rule.querySelector(".meter.out b");
       if (out) out.style.width = `${((Number(outLow) + along * (Number(outHigh) - Number(outLow))) / 127) * 100}%`;
     }
     for (const place of document.querySelectorAll("[data-moved]")) {
       const ruled = new Set([...document.querySelectorAll("[data-control]")].map((rule) => rule.dataset.control));
-      const loose = [...values].filter(([control]) => !ruled.has(control)).slice(-4).reverse();
-      place.replaceChildren(...loose.map(([control, value]) => {
-        const button = document.createElement("button");
-        Object.assign(button, { type: "button", className: "small-button", textContent: `${control} = ${value}` });
-        button.addEventListener("click", () => writeRule(place, control));
-        return button;
-      }));
+      const loose = [...values]
+        .filter(([control]) => !ruled.has(control))
+        .slice(-4)
+        .reverse();
+      place.replaceChildren(
+        ...loose.map(([control, value]) => {
+          const button = document.createElement("button");
+          Object.assign(button, { type: "button", className: "small-button", textContent: `${control} = ${value}` });
+          button.addEventListener("click", () => writeRule(place, control));
+          return button;
+        }),
+      );
     }
   }
 
@@ -100,7 +120,10 @@ export function startStrip(live) {
   // Two keys, played or pressed on the drawing, make a zone.
   function captured(key) {
     const stage = document.querySelector(`[data-keys-stage="${capture.stage}"]`);
-    if (!stage) { capture = null; return; }
+    if (!stage) {
+      capture = null;
+      return;
+    }
     if (capture.first === undefined) {
       capture.first = key;
       stage.querySelector(`[data-map-key="${key}"]`)?.classList.add("first");
@@ -167,7 +190,10 @@ export function startStrip(live) {
     const up = document.elementFromPoint(event.clientX, event.clientY)?.closest?.("[data-map-key]");
     if (up && Number(up.dataset.mapKey) !== key) {
       // Dragged from one end to the other.
-      setKeys(stage, [key, Number(up.dataset.mapKey)].sort((one, other) => one - other));
+      setKeys(
+        stage,
+        [key, Number(up.dataset.mapKey)].sort((one, other) => one - other),
+      );
       return;
     }
     capture ??= { stage: stage.dataset.keysStage };
@@ -191,7 +217,13 @@ export function startStrip(live) {
     if (!line || event.buttons === 0) return;
     const [comes, becomes] = pointOf(event);
     line.points.set(comes, becomes);
-    line.svg.querySelector(".drawn").setAttribute("points", [...line.points].sort(([one], [other]) => one - other).map(([x, y]) => `${x},${127 - y}`).join(" "));
+    line.svg.querySelector(".drawn").setAttribute(
+      "points",
+      [...line.points]
+        .sort(([one], [other]) => one - other)
+        .map(([x, y]) => `${x},${127 - y}`)
+        .join(" "),
+    );
   });
   document.addEventListener("pointerup", () => {
     if (!line) return;
@@ -199,13 +231,25 @@ export function startStrip(live) {
     line = null;
     svg.querySelector(".drawn").setAttribute("points", "");
     if (points.size < 2) return;
-    post("Draw", { stage: stage.dataset.velocityStage, was: stage.dataset.was, points: [...points].map(([comes, becomes]) => `${comes}:${becomes}`).join(",") });
+    post("Draw", {
+      stage: stage.dataset.velocityStage,
+      was: stage.dataset.was,
+      points: [...points].map(([comes, becomes]) => `${comes}:${becomes}`).join(","),
+    });
   });
 
   document.addEventListener("keydown", (event) => {
-    if (event.key === "Escape" && capture) { capture = null; hint("Play two keys"); }
+    if (event.key === "Escape" && capture) {
+      capture = null;
+      hint("Play two keys");
+    }
   });
-  document.body.addEventListener("htmx:afterSwap", () => { if (strip()) { showKinds(); showMoving(); } });
+  document.body.addEventListener("htmx:afterSwap", () => {
+    if (strip()) {
+      showKinds();
+      showMoving();
+    }
+  });
   startFolding(strip);
 }
 
@@ -227,12 +271,20 @@ function startFolding(strip) {
     const added = route === before.route && real.length > before.count ? real.at(-1) : null;
     if (added) open = keyOf(added);
     before = { route, count: real.length };
-    const kept = added ?? stages.find((stage) => stage.contains(document.activeElement)) ?? stages.find((stage) => keyOf(stage) === open) ?? real.at(-1);
+    const kept =
+      added ??
+      stages.find((stage) => stage.contains(document.activeElement)) ??
+      stages.find((stage) => keyOf(stage) === open) ??
+      real.at(-1);
     for (const stage of [...stages].sort((one, other) => other.matches(".add") - one.matches(".add"))) {
       if (whole.scrollWidth <= whole.clientWidth) break;
       if (stage === kept) continue;
       stage.classList.add("folded");
-      const button = Object.assign(document.createElement("button"), { type: "button", className: "small-button unfold", textContent: stage.matches(".add") ? "+ stage" : "open" });
+      const button = Object.assign(document.createElement("button"), {
+        type: "button",
+        className: "small-button unfold",
+        textContent: stage.matches(".add") ? "+ stage" : "open",
+      });
       (stage.querySelector(":scope > header") ?? stage).append(button);
     }
   }

@@ -1,7 +1,18 @@
 // Puts a new fragment in the place of the old one. A plan of hundreds of tracks is thousands of elements, of which an edit
 // mostly changes a few: those alone are exchanged. What was scrolled stays where it was.
 
-const scrolled = [".board", ".grid", ".strip", ".gear-panels", ".roll", ".loose", ".watch-ports", ".watch-scroll", ".trace-steps", ".many-list"];
+const scrolled = [
+  ".board",
+  ".crossings",
+  ".strip",
+  ".gear-panels",
+  ".roll",
+  ".loose",
+  ".watch-ports",
+  ".watch-scroll",
+  ".trace-steps",
+  ".many-list",
+];
 
 const place = { target: "#fragment", swap: "outerHTML" };
 
@@ -27,11 +38,15 @@ export function startSwap() {
     const address = xhr.getResponseHeader("HX-Replace-Url");
     if (address) history.replaceState(null, "", address);
     // What is looked at stands in the address: what is fetched anew is the same.
-    else if (event.detail.requestConfig.elt?.getAttribute?.("hx-push-url") === "true") history.replaceState(null, "", event.detail.requestConfig.path);
+    else if (event.detail.requestConfig.elt?.getAttribute?.("hx-push-url") === "true")
+      history.replaceState(null, "", event.detail.requestConfig.path);
     // What the fresh part wants the cursor in has it, unless the old one wanted the same.
     const wanted = fresh.querySelector("[autofocus]")?.id;
     const focus = wanted && !target.querySelector("[autofocus]") ? { id: wanted } : remember(target);
-    const places = scrolled.map((css) => [css, target.querySelector(css)]).filter(([, part]) => part).map(([css, part]) => [css, part.scrollLeft, part.scrollTop]);
+    const places = scrolled
+      .map((css) => [css, target.querySelector(css)])
+      .filter(([, part]) => part)
+      .map(([css, part]) => [css, part.scrollLeft, part.scrollTop]);
     const shown = patch(target, fresh) ? target : fresh;
     if (shown === fresh) {
       target.replaceWith(fresh);
@@ -39,15 +54,22 @@ export function startSwap() {
     }
     restore(focus);
     for (const [css, left, top] of places) shown.querySelector(css)?.scrollTo({ left, top, behavior: "instant" });
-    for (const name of ["htmx:afterSwap", "htmx:afterSettle"]) shown.dispatchEvent(new CustomEvent(name, { bubbles: true, detail: { ...event.detail, target: shown, elt: shown } }));
+    for (const name of ["htmx:afterSwap", "htmx:afterSettle"])
+      shown.dispatchEvent(new CustomEvent(name, { bubbles: true, detail: { ...event.detail, target: shown, elt: shown } }));
   });
 }
 
 // A plan that is laid out as before keeps its picture: only what is drawn otherwise is drawn anew. False if it is not so.
 function patch(target, fresh) {
   const [before, after] = [target.querySelector(":scope > .board > .tracks"), fresh.querySelector(":scope > .board > .tracks")];
-  if (!before || !after || before.childElementCount !== after.childElementCount || before.getAttribute("viewBox") !== after.getAttribute("viewBox")
-    || target.childElementCount !== fresh.childElementCount) return false;
+  if (
+    !before ||
+    !after ||
+    before.childElementCount !== after.childElementCount ||
+    before.getAttribute("viewBox") !== after.getAttribute("viewBox") ||
+    target.childElementCount !== fresh.childElementCount
+  )
+    return false;
   exchange(before, after);
   before.setAttribute("class", after.getAttribute("class"));
   for (const { name } of [...target.attributes]) if (!fresh.hasAttribute(name)) target.removeAttribute(name);

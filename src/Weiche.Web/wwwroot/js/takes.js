@@ -28,25 +28,30 @@ export function startTakes(live) {
 
   // ---- the head of every page
 
-  live.whileOn("Takes", () => true, (next) => {
-    const before = frame;
-    frame = { ...next, at: performance.now() };
-    const link = document.querySelector("nav a[href='/takes']");
-    link?.classList.toggle("recording", next.records !== null);
-    link?.classList.toggle("playing", next.plays);
-    if (link) link.title = `Takes (6)${next.records === null ? "" : `: recorded for ${next.records}`}${next.plays ? `: a take ${next.waits ? "waits for the clock" : "plays"}` : ""}`;
-    if (!page()) return;
-    if (before && before.reel !== next.reel) refreshReel();
-    const button = document.querySelector("#record [data-rec]");
-    if (button) text(button, next.records === null ? "Record" : `Stop recording · ${next.records}`);
-    text(document.getElementById("take-where"), saidOf(next));
-    const play = document.getElementById("take-play");
-    const here = next.plays && String(next.playedTake) === page().dataset.take;
-    if (play && play.classList.contains("on") !== here) refresh();
-    const grows = next.recordedTake !== null && String(next.recordedTake) === page().dataset.take;
-    if (grows && next.reel !== before?.reel && performance.now() - loaded > 1500) load(true);
-    if (here || before?.plays) draw();
-  });
+  live.whileOn(
+    "Takes",
+    () => true,
+    (next) => {
+      const before = frame;
+      frame = { ...next, at: performance.now() };
+      const link = document.querySelector("nav a[href='/takes']");
+      link?.classList.toggle("recording", next.records !== null);
+      link?.classList.toggle("playing", next.plays);
+      if (link)
+        link.title = `Takes (6)${next.records === null ? "" : `: recorded for ${next.records}`}${next.plays ? `: a take ${next.waits ? "waits for the clock" : "plays"}` : ""}`;
+      if (!page()) return;
+      if (before && before.reel !== next.reel) refreshReel();
+      const button = document.querySelector("#record [data-rec]");
+      if (button) text(button, next.records === null ? "Record" : `Stop recording · ${next.records}`);
+      text(document.getElementById("take-where"), saidOf(next));
+      const play = document.getElementById("take-play");
+      const here = next.plays && String(next.playedTake) === page().dataset.take;
+      if (play && play.classList.contains("on") !== here) refresh();
+      const grows = next.recordedTake !== null && String(next.recordedTake) === page().dataset.take;
+      if (grows && next.reel !== before?.reel && performance.now() - loaded > 1500) load(true);
+      if (here || before?.plays) draw();
+    },
+  );
 
   function saidOf(now) {
     if (now.records !== null && String(now.recordedTake) === page().dataset.take) return now.count;
@@ -70,7 +75,11 @@ export function startTakes(live) {
     refresh();
   }
 
-  const isBusy = () => Boolean(document.querySelector("[data-dragging], .takes details[open], dialog[open]") || document.activeElement?.matches(".takes input:not([type=radio], [type=checkbox], [type=range]), .takes select"));
+  const isBusy = () =>
+    Boolean(
+      document.querySelector("[data-dragging], .takes details[open], dialog[open]") ||
+      document.activeElement?.matches(".takes input:not([type=radio], [type=checkbox], [type=range]), .takes select"),
+    );
 
   // ---- the reel
 
@@ -96,7 +105,9 @@ export function startTakes(live) {
 
   // A press alone chooses what was played there, from silence to silence.
   function chooseOnReel(reel, at) {
-    const bars = [...reel.querySelectorAll("svg rect[class^=strip]")].map((bar) => [Number(bar.getAttribute("x")) / 1200, (Number(bar.getAttribute("x")) + Number(bar.getAttribute("width"))) / 1200]).sort((one, other) => one[0] - other[0]);
+    const bars = [...reel.querySelectorAll("svg rect[class^=strip]")]
+      .map((bar) => [Number(bar.getAttribute("x")) / 1200, (Number(bar.getAttribute("x")) + Number(bar.getAttribute("width"))) / 1200])
+      .sort((one, other) => one[0] - other[0]);
     const gap = 8e6 / (Number(reel.dataset.to) - Number(reel.dataset.from));
     const runs = [];
     for (const [from, to] of bars) {
@@ -119,7 +130,10 @@ export function startTakes(live) {
     const keep = document.getElementById("keep-part");
     if (keep) keep.hidden = !reelPart;
     const span = (Number(reel.dataset.to) - Number(reel.dataset.from)) / 1e6;
-    reel.setAttribute("aria-valuetext", reelPart ? `${lengthOf((to - from) * span)} chosen, from ${lengthOf((1 - from) * span)} ago` : "nothing is chosen");
+    reel.setAttribute(
+      "aria-valuetext",
+      reelPart ? `${lengthOf((to - from) * span)} chosen, from ${lengthOf((1 - from) * span)} ago` : "nothing is chosen",
+    );
     if (keep && reelPart) keep.textContent = `Keep this · ${lengthOf((to - from) * span)}`;
   }
 
@@ -156,19 +170,23 @@ export function startTakes(live) {
 
   for (const name of ["dragenter", "dragover"]) {
     document.addEventListener(name, (event) => {
-      if (!page() || ![...event.dataTransfer?.types ?? []].includes("Files")) return;
+      if (!page() || ![...(event.dataTransfer?.types ?? [])].includes("Files")) return;
       event.preventDefault();
       page().classList.add("dropping");
     });
   }
-  document.addEventListener("dragleave", (event) => { if (!event.relatedTarget) page()?.classList.remove("dropping"); });
+  document.addEventListener("dragleave", (event) => {
+    if (!event.relatedTarget) page()?.classList.remove("dropping");
+  });
   document.addEventListener("drop", (event) => {
     if (!page() || !event.dataTransfer?.files.length) return;
     event.preventDefault();
     page().classList.remove("dropping");
     bring([...event.dataTransfer.files]);
   });
-  document.addEventListener("change", (event) => { if (event.target.id === "bring-file") bring([...event.target.files]); });
+  document.addEventListener("change", (event) => {
+    if (event.target.id === "bring-file") bring([...event.target.files]);
+  });
 
   async function bring(files) {
     for (const file of files) {
@@ -181,7 +199,16 @@ export function startTakes(live) {
       body.append("take", page()?.dataset.take ?? "0");
       say(`Reading ${file.name} …`);
       try {
-        const answer = await fetch("/takes?handler=Bring", { method: "POST", body, headers: { ...JSON.parse(document.body.getAttribute("hx-headers")), "HX-Request": "true", "HX-Target": "fragment", "HX-Current-URL": location.href } });
+        const answer = await fetch("/takes?handler=Bring", {
+          method: "POST",
+          body,
+          headers: {
+            ...JSON.parse(document.body.getAttribute("hx-headers")),
+            "HX-Request": "true",
+            "HX-Target": "fragment",
+            "HX-Current-URL": location.href,
+          },
+        });
         const template = document.createElement("template");
         template.innerHTML = await answer.text();
         const fresh = template.content.getElementById("fragment");
@@ -221,7 +248,8 @@ export function startTakes(live) {
     shownFor = wanted;
     const state = look();
     // What is recorded is followed to its end.
-    if (state.to <= 0 || (frame?.recordedTake !== null && String(frame?.recordedTake) === id)) [state.from, state.to] = [0, Math.max(picture.length, 10000)];
+    if (state.to <= 0 || (frame?.recordedTake !== null && String(frame?.recordedTake) === id))
+      [state.from, state.to] = [0, Math.max(picture.length, 10000)];
     draw();
   }
 
@@ -238,7 +266,7 @@ export function startTakes(live) {
     const json = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
     const numbers = new Int32Array(buffer, 4 + length);
     let at = 0;
-    const take = (count) => numbers.subarray(at, at += count);
+    const take = (count) => numbers.subarray(at, (at += count));
     picture = { ...json, noteData: take(json.notes * 3), outlineData: take(json.outlines * 3) };
     for (const lane of picture.lanes) {
       lane.points = take(lane.count * 2);
@@ -260,7 +288,12 @@ export function startTakes(live) {
     rows = [];
     picture.tracks.forEach((track, index) => {
       const lanes = picture.lanes.filter((lane) => lane.track === index).slice(0, 4);
-      if (track.low >= 0 || track.exclusives.length > 0 || lanes.length === 0) rows.push({ kind: track.low >= 0 ? "keys" : "dump", track: index, weight: track.low >= 0 ? Math.max(2, Math.min(8, (track.high - track.low) / 5 + 1.5)) : 1 });
+      if (track.low >= 0 || track.exclusives.length > 0 || lanes.length === 0)
+        rows.push({
+          kind: track.low >= 0 ? "keys" : "dump",
+          track: index,
+          weight: track.low >= 0 ? Math.max(2, Math.min(8, (track.high - track.low) / 5 + 1.5)) : 1,
+        });
       for (const lane of lanes) rows.push({ kind: "lane", track: index, lane, weight: lane.isPedal ? 0.7 : 1.2 });
     });
     if (picture.lineups.length > 0) rows.push({ kind: "lineups", track: -1 });
@@ -278,7 +311,7 @@ export function startTakes(live) {
       all = open.reduce((sum, row) => sum + row.weight, 0);
       settled = true;
       for (const row of open) {
-        row.height = Math.max(0, room * row.weight / all);
+        row.height = Math.max(0, (room * row.weight) / all);
         if (row.height >= smallestLane) continue;
         row.height = smallestLane;
         settled = false;
@@ -313,14 +346,20 @@ export function startTakes(live) {
       return getComputedStyle(probe).color;
     };
     colours = {
-      strips: [0, 1, 2, 3, 4, 5].map((index) => of(`var(--strip-${index})`)),
-      ink: of("var(--ink)"), soft: of("var(--ink-soft)"), edge: of("var(--edge)"), line: of("var(--line)"), amber: of("var(--amber)"), red: of("var(--red)"), slit: of("var(--slit)"),
+      strips: [0, 1, 2, 3, 4, 5].map((index) => of(`var(--color-strip-${index})`)),
+      ink: of("var(--color-ink)"),
+      soft: of("var(--color-ink-soft)"),
+      edge: of("var(--color-edge)"),
+      line: of("var(--color-line)"),
+      amber: of("var(--color-amber)"),
+      red: of("var(--color-red)"),
+      slit: of("var(--color-slit)"),
     };
     probe.remove();
   }
 
-  const xOf = (time, state, width) => names + (time - state.from) / (state.to - state.from) * (width - names);
-  const timeAt = (x, state, width) => state.from + (x - names) / (width - names) * (state.to - state.from);
+  const xOf = (time, state, width) => names + ((time - state.from) / (state.to - state.from)) * (width - names);
+  const timeAt = (x, state, width) => state.from + ((x - names) / (width - names)) * (state.to - state.from);
 
   let scheduled = 0;
   function draw() {
@@ -335,7 +374,8 @@ export function startTakes(live) {
     if (!board || !picture || !page()) return;
     const [width, height, dense] = [board.clientWidth, board.clientHeight, devicePixelRatio || 1];
     if (width === 0) return;
-    if (board.width !== Math.round(width * dense) || board.height !== Math.round(height * dense)) [board.width, board.height] = [Math.round(width * dense), Math.round(height * dense)];
+    if (board.width !== Math.round(width * dense) || board.height !== Math.round(height * dense))
+      [board.width, board.height] = [Math.round(width * dense), Math.round(height * dense)];
     const pen = board.getContext("2d");
     pen.setTransform(dense, 0, 0, dense, 0, 0);
     pen.clearRect(0, 0, width, height);
@@ -528,7 +568,7 @@ export function startTakes(live) {
     const pixels = new Uint32Array(image.data.buffer);
     const [amber, ...strips] = [colours.amber, ...colours.strips].map((css) => {
       const [r, g, b] = css.match(/[\d.]+/g).map(Number);
-      return (255 << 24 | b << 16 | g << 8 | r) >>> 0;
+      return ((255 << 24) | (b << 16) | (g << 8) | r) >>> 0;
     });
     const scale = wide / (state.to - state.from);
     for (let i = low * 3; i < data.length && data[i] <= state.to; i += 3) {
@@ -539,7 +579,9 @@ export function startTakes(live) {
       if (!row) continue;
       const { low: lowest, high: highest, strip } = picture.tracks[track];
       const step = Math.min(14, (row.height - 10) / (highest - lowest + 1));
-      const y = Math.round(row.y + row.height - 5 - (row.height - 10 - step * (highest - lowest + 1)) / 2 - ((what & 127) - lowest + 1) * step);
+      const y = Math.round(
+        row.y + row.height - 5 - (row.height - 10 - step * (highest - lowest + 1)) / 2 - ((what & 127) - lowest + 1) * step,
+      );
       const from = Math.max(0, Math.floor((data[i] - state.from) * scale));
       const to = Math.min(wide, Math.max(from + 1, Math.round((data[i + 1] - state.from) * scale)));
       const tall = Math.max(1, Math.min(step - 0.5, 8)) | 0;
@@ -553,9 +595,10 @@ export function startTakes(live) {
   function drawLane(pen, row, state, x, width) {
     const { lane } = row;
     const points = lane.points;
-    const y = (value) => (lane.middle > 0
-      ? row.y + row.height / 2 - ((value & 0xffff) - lane.middle) / lane.far * (row.height / 2 - 3)
-      : row.y + row.height - 4 - (value & 0xffff) / lane.most * (row.height - 8));
+    const y = (value) =>
+      lane.middle > 0
+        ? row.y + row.height / 2 - (((value & 0xffff) - lane.middle) / lane.far) * (row.height / 2 - 3)
+        : row.y + row.height - 4 - ((value & 0xffff) / lane.most) * (row.height - 8);
     pen.strokeStyle = colours.strips[picture.tracks[row.track].strip];
     pen.fillStyle = colours.strips[picture.tracks[row.track].strip];
     pen.lineWidth = 2;
@@ -630,7 +673,10 @@ export function startTakes(live) {
     let chosen = 0;
     for (let i = 0; i < picture.noteData.length; i += 3) if (picture.noteData[i] >= from && picture.noteData[i] < to) chosen++;
     text(title, state.part ? `Bars ${barAt(from)} to ${barAt(to - 1)}` : "All of it");
-    text(count, `${chosen === picture.notes ? "" : `${chosen} of `}${picture.notes} notes · ${lengthOf((Math.min(to, picture.length) - from) / 10000)}${picture.missing > 0 ? ` · ${picture.missing} messages are missing: Weiche could not follow` : ""}`);
+    text(
+      count,
+      `${chosen === picture.notes ? "" : `${chosen} of `}${picture.notes} notes · ${lengthOf((Math.min(to, picture.length) - from) / 10000)}${picture.missing > 0 ? ` · ${picture.missing} messages are missing: Weiche could not follow` : ""}`,
+    );
     for (const part of ["take-cut"]) document.getElementById(part)?.toggleAttribute("disabled", !state.part);
   }
 
@@ -652,7 +698,7 @@ export function startTakes(live) {
   // What is chosen lies on bar lines where one is near.
   function snapped(time, width) {
     const state = look();
-    const near = (state.to - state.from) / (width - names) * 7;
+    const near = ((state.to - state.from) / (width - names)) * 7;
     const line = picture.bars.find(([at]) => Math.abs(at - time) < near);
     return line ? line[0] : Math.max(0, time);
   }
@@ -672,7 +718,7 @@ export function startTakes(live) {
     const move = (moved) => {
       const here = moved.clientX - box.left;
       if (pans) {
-        const by = (here - x) / (box.width - names) * (before.to - before.from);
+        const by = ((here - x) / (box.width - names)) * (before.to - before.from);
         show(before.from - by, before.to - by);
       } else if (Math.abs(here - x) > 3) {
         const ends = [snapped(start, box.width), snapped(timeAt(here, state, box.width), box.width)].sort((one, other) => one - other);
@@ -691,15 +737,20 @@ export function startTakes(live) {
     for (const name of ["pointerup", "pointercancel"]) board.addEventListener(name, end, { once: true });
   });
 
-  document.addEventListener("wheel", (event) => {
-    if (event.target.id !== "take-canvas" || !picture) return;
-    event.preventDefault();
-    const state = look();
-    const span = state.to - state.from;
-    if (event.offsetX < names) scroll(event.deltaY / 2);
-    else if (event.ctrlKey || event.metaKey || !event.shiftKey && Math.abs(event.deltaY) > Math.abs(event.deltaX)) zoom(event.deltaY > 0 ? 1.2 : 1 / 1.2, timeAt(event.offsetX, state, canvas().clientWidth));
-    else show(state.from + span * (event.deltaX + event.deltaY) / 1000, state.to + span * (event.deltaX + event.deltaY) / 1000);
-  }, { passive: false });
+  document.addEventListener(
+    "wheel",
+    (event) => {
+      if (event.target.id !== "take-canvas" || !picture) return;
+      event.preventDefault();
+      const state = look();
+      const span = state.to - state.from;
+      if (event.offsetX < names) scroll(event.deltaY / 2);
+      else if (event.ctrlKey || event.metaKey || (!event.shiftKey && Math.abs(event.deltaY) > Math.abs(event.deltaX)))
+        zoom(event.deltaY > 0 ? 1.2 : 1 / 1.2, timeAt(event.offsetX, state, canvas().clientWidth));
+      else show(state.from + (span * (event.deltaX + event.deltaY)) / 1000, state.to + (span * (event.deltaX + event.deltaY)) / 1000);
+    },
+    { passive: false },
+  );
 
   function scroll(by) {
     look().top = (look().top ?? 0) + by;
@@ -729,8 +780,11 @@ export function startTakes(live) {
     const way = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     if (way && event.shiftKey) {
       // By bars: where nothing is chosen the first bar that is seen.
-      const [from, to] = state.part ?? [bars.findLast((at) => at <= Math.max(0, state.from)) ?? 0, bars.findLast((at) => at <= Math.max(0, state.from)) ?? 0];
-      const next = way > 0 ? bars.find((at) => at > to + 1) ?? picture.length : bars.findLast((at) => at < to - 1) ?? 0;
+      const [from, to] = state.part ?? [
+        bars.findLast((at) => at <= Math.max(0, state.from)) ?? 0,
+        bars.findLast((at) => at <= Math.max(0, state.from)) ?? 0,
+      ];
+      const next = way > 0 ? (bars.find((at) => at > to + 1) ?? picture.length) : (bars.findLast((at) => at < to - 1) ?? 0);
       state.part = next > from ? [from, next] : null;
       draw();
       if (previewOf()) load();
@@ -738,7 +792,7 @@ export function startTakes(live) {
       const by = way * (state.part[1] - state.part[0]);
       state.part = state.part[0] + by >= 0 ? state.part.map((at) => at + by) : state.part;
       draw();
-    } else if (way) show(state.from + way * span / 8, state.to + way * span / 8);
+    } else if (way) show(state.from + (way * span) / 8, state.to + (way * span) / 8);
     else if (event.key === "ArrowDown" || event.key === "ArrowUp") scroll(event.key === "ArrowDown" ? 60 : -60);
     else if (event.key === "+" || event.key === "=") zoom(1 / 1.4);
     else if (event.key === "-") zoom(1.4);
@@ -758,7 +812,7 @@ export function startTakes(live) {
     const form = event.target.closest?.("#tidy-form");
     if (!form) return;
     const grid = Number(form.querySelector("[name=grid]:checked")?.value ?? 16);
-    document.getElementById("tidy-parts").value = document.getElementById("grid-triplets").checked ? grid * 3 / 2 : grid;
+    document.getElementById("tidy-parts").value = document.getElementById("grid-triplets").checked ? (grid * 3) / 2 : grid;
     text(document.getElementById("tidy-by"), `${document.getElementById("tidy-strength").value} %`);
     setLook(true);
     load();
@@ -781,8 +835,14 @@ export function startTakes(live) {
     load();
   });
   addEventListener("resize", draw);
-  document.getElementById("theme")?.addEventListener("click", () => { colours = null; draw(); });
-  matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => { colours = null; draw(); });
+  document.getElementById("theme")?.addEventListener("click", () => {
+    colours = null;
+    draw();
+  });
+  matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => {
+    colours = null;
+    draw();
+  });
 
   function text(element, said) {
     if (element && element.textContent !== said) element.textContent = said;

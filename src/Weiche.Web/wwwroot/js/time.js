@@ -44,7 +44,12 @@ export function startTime(live) {
     document.getElementById("time-start").setAttribute("aria-pressed", String(goes));
     document.getElementById("time-hold").classList.toggle("down", time.isHeld);
     const tempo = document.getElementById("time-tempo");
-    if ((document.activeElement !== tempo || tempo.value === tempo.defaultValue) && tempo.getAttribute("aria-invalid") === null && tempo.value !== time.tempo) refresh();
+    if (
+      (document.activeElement !== tempo || tempo.value === tempo.defaultValue) &&
+      tempo.getAttribute("aria-invalid") === null &&
+      tempo.value !== time.tempo
+    )
+      refresh();
   }
 
   function light(element, name = "beat") {
@@ -54,8 +59,20 @@ export function startTime(live) {
   }
 
   // The count-in can be heard once a hand has touched the page.
-  document.addEventListener("pointerdown", () => { clicking = true; }, { once: true });
-  document.addEventListener("keydown", () => { clicking = true; }, { once: true });
+  document.addEventListener(
+    "pointerdown",
+    () => {
+      clicking = true;
+    },
+    { once: true },
+  );
+  document.addEventListener(
+    "keydown",
+    () => {
+      clicking = true;
+    },
+    { once: true },
+  );
   function click(isFirst) {
     if (!clicking) return;
     audio ??= new AudioContext();
@@ -82,13 +99,17 @@ export function startTime(live) {
     event.preventDefault();
     if (!event.repeat) press(button);
   });
-  document.addEventListener("keyup", (event) => { if (event.key === " " || event.key === "Enter") letGo(); });
+  document.addEventListener("keyup", (event) => {
+    if (event.key === " " || event.key === "Enter") letGo();
+  });
   addEventListener("blur", letGo);
 
   function press(button) {
     held = button.dataset.timeWork;
     button.classList.add("down");
-    live.ask("PressTime", held).then((problem) => { if (problem) say(problem); });
+    live.ask("PressTime", held).then((problem) => {
+      if (problem) say(problem);
+    });
   }
 
   function letGo() {
@@ -110,16 +131,20 @@ export function startTime(live) {
     }, 400);
   }
 
-  live.whileOn("Clocks", () => document.querySelector("[data-page=time]") !== null, (frame) => {
-    const rows = new Set();
-    for (const clock of frame.clocks) {
-      const row = document.querySelector(`[data-clock="${clock.id}"]`);
-      if (row) show(row, clock);
-      else refresh();
-      rows.add(row);
-    }
-    for (const { id, leaves } of frame.leaves) text(document.querySelector(`[data-follower="${id}"] [data-leaves]`), leaves);
-  });
+  live.whileOn(
+    "Clocks",
+    () => document.querySelector("[data-page=time]") !== null,
+    (frame) => {
+      const rows = new Set();
+      for (const clock of frame.clocks) {
+        const row = document.querySelector(`[data-clock="${clock.id}"]`);
+        if (row) show(row, clock);
+        else refresh();
+        rows.add(row);
+      }
+      for (const { id, leaves } of frame.leaves) text(document.querySelector(`[data-follower="${id}"] [data-leaves]`), leaves);
+    },
+  );
 
   function show(row, clock) {
     text(row.querySelector("[data-clock-bpm]"), clock.bpm || "–");
@@ -139,8 +164,8 @@ export function startTime(live) {
       const dot = dots[index] ?? picture.appendChild(document.createElementNS(svg, "ellipse"));
       dot.setAttribute("cx", (600 * (1 - ago / lastShown)).toFixed(1));
       dot.setAttribute("cy", (32 + Math.max(-1, Math.min(1, off / scale)) * 27).toFixed(1));
-      dot.setAttribute("rx", (4 * 600 / wide).toFixed(2));
-      dot.setAttribute("ry", (4 * 64 / (picture.clientHeight || 64)).toFixed(2));
+      dot.setAttribute("rx", ((4 * 600) / wide).toFixed(2));
+      dot.setAttribute("ry", ((4 * 64) / (picture.clientHeight || 64)).toFixed(2));
     });
     dots.slice(clock.dots.length).forEach((dot) => dot.remove());
   }

@@ -10,7 +10,9 @@ function refresh() {
   const shown = Number(document.getElementById("fragment").dataset.version);
   if (asked || version === shown) return;
   asked = true;
-  look("/tonight").finally(() => { asked = false; });
+  look("/tonight").finally(() => {
+    asked = false;
+  });
 }
 
 live.onFrame((frame) => {

@@ -37,7 +37,8 @@ public sealed record HistoryPlace(int Version, (int Version, string Edit)? Undo,
 /// acknowledged is there after the process is killed, and every earlier version can be gone back to.
 /// </summary>
 /// <remarks>Of a version stands what differs from the one it was made on (<see cref="LineChanges"/>), and now and then the whole. How many
-/// changes were ever written stands in the database and beside it: a log that was cut or removed is told (<see cref="Notice"/>).</remarks>
+/// changes were ever written stands in the database and beside it: a log that was cut or removed is told (<see cref="Notice"/>). Called
+/// from any thread; what is written is written one after the other.</remarks>
 public sealed partial class StudioStore : IDisposable
 {
     /// <summary>What opening a file says that another process has for itself alone: EWOULDBLOCK of flock(2).</summary>

@@ -19,6 +19,7 @@ public static class TakeJson
 
     /// <summary>Writes steps.</summary>
     /// <param name="steps">The steps.</param>
+    /// <exception cref="ArgumentException">One of them is of a kind that has no words in a file.</exception>
     public static string Write(IEnumerable<TakeStep> steps) =>
         JsonSerializer.Serialize(
             steps.Select(step =>

@@ -24,7 +24,8 @@ public sealed record Soundings(ImmutableArray<PortId> Sounded, ImmutableArray<Wa
 /// before the next is put, so that an answer is to the question before it.
 /// </summary>
 /// <remarks>A sounding is a system exclusive with the non-commercial id 7D, two letters and a random payload. The engine
-/// keeps whatever begins so, so that none ever runs in circles.</remarks>
+/// keeps whatever begins so, so that none ever runs in circles. It may be asked from any thread; the answers come on the carriers' and wait
+/// for nobody.</remarks>
 public sealed class Scout : IDisposable
 {
     /// <summary>How long an answer is waited for.</summary>

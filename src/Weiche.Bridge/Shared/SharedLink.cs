@@ -4,6 +4,8 @@ using System.IO.MemoryMappedFiles;
 namespace Weiche.Bridge.Shared;
 
 /// <summary>The memory that Weiche and a bridge share: a way for messages in either direction.</summary>
+/// <remarks>Each of its two ways has one writer and one reader, each on a thread of its own, in two processes; neither waits for the
+/// other. The period may be read and written by anybody.</remarks>
 public sealed unsafe class SharedLink : IDisposable
 {
     private const long Size = 2L * SharedRing.Size + 64;

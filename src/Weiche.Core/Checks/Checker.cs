@@ -82,6 +82,7 @@ public static class Checker
     /// <param name="studio">The studio.</param>
     /// <param name="previous">What was found in the version before: what is still the same is not worked out anew, and what was measured
     /// counts on.</param>
+    /// <exception cref="ArgumentNullException"><paramref name="studio"/> is null.</exception>
     public static CheckReport Check(Studio studio, CheckReport? previous = null)
     {
         ArgumentNullException.ThrowIfNull(studio);

@@ -190,8 +190,9 @@ internal sealed class Flow
     /// <summary>The device that hears what gets to a place, or null.</summary>
     internal Device? HearerAt(int place) => place < Room.Hearers.Length ? Room.Hearers[place] : null;
 
-    /// <summary>The port at a place, or null.</summary>
-    internal DevicePort? PortAt(int place) => Places[place] is { Kind: PlaceKind.Port } end ? Studio.FindPort(new PortId(end.Id)) : null;
+    /// <summary>The port at a place, or that Weiche's own there is for; null for none.</summary>
+    internal DevicePort? PortAt(int place) =>
+        Places[place] is { Kind: PlaceKind.Port or PlaceKind.Own } end ? Studio.FindPort(new PortId(end.Id)) : null;
 
     /// <summary>The device that has a port or jack.</summary>
     internal Device? OwnerOf(Place place) =>
@@ -249,26 +250,23 @@ internal sealed class Flow
                 continue;
             together.Add(route.Id, places.Count);
             places.Add(null);
-            steps.Add(
-                StepOf(places, places.Count - 1, Number(Place.At(route.To))!.Value, route, null, route.Stages, Studio.LeftOutAt(route.To))
-            );
+            foreach (var to in Room.NumbersOf(route.To))
+                steps.Add(StepOf(places, places.Count - 1, to, route, null, route.Stages, Studio.LeftOutAt(route.To)));
         }
         foreach (var source in live.Sources)
         {
             foreach (var (route, taken) in live.LiveFrom(Studio.FindPort(source)!.Value))
             {
-                var isTogether = together.TryGetValue(route.Id, out var at);
-                steps.Add(
-                    StepOf(
-                        places,
-                        Number(Place.At(source))!.Value,
-                        isTogether ? at : Number(Place.At(route.To))!.Value,
-                        route,
-                        null,
-                        isTogether ? [] : route.Stages,
-                        isTogether ? taken : taken.Union(Studio.LeftOutAt(route.To))
-                    )
-                );
+                foreach (var from in Room.NumbersOf(source))
+                {
+                    if (together.TryGetValue(route.Id, out var at))
+                    {
+                        steps.Add(StepOf(places, from, at, route, null, [], taken));
+                        continue;
+                    }
+                    foreach (var to in Room.NumbersOf(route.To))
+                        steps.Add(StepOf(places, from, to, route, null, route.Stages, taken.Union(Studio.LeftOutAt(route.To))));
+                }
             }
         }
     }

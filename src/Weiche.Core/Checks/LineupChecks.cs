@@ -72,6 +72,7 @@ public static class LineupChecks
     /// <summary>Which routes a lineup would have to be entered without, so that no circuit is open in it that it alone closes: those that
     /// are in it, not standing; empty where none is open, or where standing routes close it by themselves.</summary>
     /// <param name="report">What was found in the lineup with all its routes.</param>
+    /// <exception cref="ArgumentNullException"><paramref name="report"/> is null.</exception>
     public static ImmutableArray<RouteId> HeldOff(CheckReport report)
     {
         ArgumentNullException.ThrowIfNull(report);

@@ -26,6 +26,12 @@ internal sealed class RoomPlaces
             foreach (var jack in device.Jacks)
                 Add(Place.At(jack.Id));
         }
+        // Where nothing but what nobody knows is connected, no way begins.
+        foreach (var own in Links.Own.Concat(studio.Outside.Select(cable => RoomLinks.EndOf(studio, cable))).Distinct())
+        {
+            if (own.Kind == PlaceKind.Own)
+                Add(own);
+        }
         Places = [.. places];
         Hearers = Array.ConvertAll(Places, place => RoomLinks.HearerAt(studio, place));
         Listening = Array.ConvertAll(Hearers, device =>
@@ -40,6 +46,9 @@ internal sealed class RoomPlaces
             _origins.Add(device.Id, [.. Origins(device)]);
             AddSent(device);
         }
+        // What a program sends that the studio does not know may be anything.
+        foreach (var cable in studio.Outside.Where(cable => cable.From == default))
+            Sent[_numbers[RoomLinks.EndOf(studio, cable)]] = MessageSet.All;
         SentOnChannels = Array.ConvertAll(Sent, set => set.Intersect(MessageSet.OnChannels));
 
         void Add(Place end)
@@ -85,6 +94,11 @@ internal sealed class RoomPlaces
     internal bool IsOf(Studio studio) =>
         studio.Devices == _studio.Devices && studio.Cables == _studio.Cables && studio.Outside == _studio.Outside;
 
+    /// <summary>Where routes from a source begin, or routes to a destination end: at the port, and at Weiche's own for it if others
+    /// connected something there.</summary>
+    internal int[] NumbersOf(PortId port) =>
+        Number(Place.Own(port)) is { } own ? [_numbers[Place.At(port)], own] : [_numbers[Place.At(port)]];
+
     internal int? Number(Place place) => _numbers.TryGetValue(place, out var number) ? number : null;
 
     /// <summary>The places where a device sends by itself: its sources and its OUT jacks.</summary>
@@ -100,12 +114,7 @@ internal sealed class RoomPlaces
     private void AddSent(Device device)
     {
         if (device.IsVirtualPort())
-        {
-            // What a program sends to it that the studio does not know may be anything.
-            foreach (var cable in _studio.Outside.Where(cable => cable.From == default && device.Ports.Any(port => port.Id == cable.To)))
-                Sent[_numbers[Place.At(cable.To)]] = MessageSet.All;
             return;
-        }
         if (device.IsInterface())
         {
             // What comes in where nobody said what is plugged in may be anything.

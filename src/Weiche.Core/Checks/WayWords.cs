@@ -91,7 +91,7 @@ internal sealed class WayWords(Flow flow)
     internal string NameOf(int place) =>
         _names[place] ??= flow.Places[place] switch
         {
-            { Kind: PlaceKind.Port } end => flow.Studio.FindPort(new PortId(end.Id))!.Value.Label,
+            { Kind: PlaceKind.Port or PlaceKind.Own } end => flow.Studio.FindPort(new PortId(end.Id))!.Value.Label,
             { Kind: PlaceKind.Jack } end when flow.Studio.FindJack(new JackId(end.Id)) is { } jack =>
                 $"{jack.Device.Name} {jack.Jack.Name}",
             _ => "",
@@ -120,12 +120,7 @@ internal sealed class WayWords(Flow flow)
 
     /// <summary>The connections of other programs on a way.</summary>
     internal static ImmutableArray<OutsideCable> OutsideOf(IEnumerable<Step> steps) =>
-        [
-            .. steps
-                .Where(step => step.Link is { Kind: LinkKind.Outside })
-                .Select(step => new OutsideCable(new PortId(step.Link!.From.Id), new PortId(step.Link.To.Id)))
-                .Distinct(),
-        ];
+        [.. steps.Select(step => step.Link?.Outside).OfType<OutsideCable>().Distinct()];
 
     /// <summary>The inner paths on a way.</summary>
     internal static ImmutableArray<(DeviceId, InnerPathId)> PathsOf(IEnumerable<Step> steps) =>
@@ -191,7 +186,7 @@ internal sealed class WayWords(Flow flow)
             .ToList();
         if (inner.Count > 0)
             return string.Join(", ", inner);
-        if (part.Any(stride => stride.Step.Link is { Kind: LinkKind.Outside }))
+        if (part.Any(stride => stride.Step.Link?.Outside is not null))
             return "another program";
         return part.Any(stride => stride.Step.Link is { Kind: LinkKind.Virtual }) ? "comes out again" : "cable";
     }

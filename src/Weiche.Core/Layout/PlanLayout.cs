@@ -414,12 +414,13 @@ public static class PlanLayout
                 routes.Select(route => route.To).ToHashSet()
             );
             // What another program connects comes and goes there, too.
-            var outside = (part?.Ways ?? all).Where(way => way.Links.Any(link => link.Kind == LinkKind.Outside)).ToList();
+            var outside = (part?.Ways ?? all).Where(way => way.Outside is not null).ToList();
             var (comesFrom, goesTo) = (outside.Select(way => way.Source).ToHashSet(), outside.Select(way => way.Destination).ToHashSet());
             // What a virtual port does is seen as a way only where something comes in and goes on.
             var ways = (part?.Ways ?? all)
                 .Where(way =>
-                    way.Links.Any(link => link.Kind is LinkKind.Inner or LinkKind.Cable or LinkKind.Outside)
+                    way.Outside is not null
+                    || way.Links.Any(link => link.Kind is LinkKind.Inner or LinkKind.Cable)
                     || (
                         (departures.Contains(way.Source) || comesFrom.Contains(way.Source))
                         && (arrivals.Contains(way.Destination) || goesTo.Contains(way.Destination))

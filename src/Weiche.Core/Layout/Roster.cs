@@ -29,6 +29,7 @@ public sealed record Roster(ImmutableArray<RosterGroup> Groups, ImmutableArray<(
     /// <param name="studio">The studio.</param>
     /// <param name="letters">Rows in which all of these words stand are shown; empty for all.</param>
     /// <param name="most">How many rows are shown at most.</param>
+    /// <exception cref="ArgumentNullException"><paramref name="studio"/> is null.</exception>
     public static Roster Of(Studio studio, string letters, int most)
     {
         ArgumentNullException.ThrowIfNull(studio);

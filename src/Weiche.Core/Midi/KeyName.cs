@@ -23,6 +23,7 @@ public static class KeyName
     /// <summary>Says something with keys in it as a studio calls them, whoever asks for it.</summary>
     /// <param name="middleOctave">The octave that middle C is given there.</param>
     /// <param name="say">Says it, at once.</param>
+    /// <exception cref="ArgumentNullException"><paramref name="say"/> is null.</exception>
     public static T Calling<T>(int middleOctave, Func<T> say)
     {
         ArgumentNullException.ThrowIfNull(say);

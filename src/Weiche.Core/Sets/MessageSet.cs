@@ -8,7 +8,8 @@ namespace Weiche.Core.Sets;
 /// A set of messages, exact to the last value: for each kind with a channel every combination of its data bytes, and
 /// one bit for each system message. A note is one message here: its note-off follows its note-on.
 /// </summary>
-/// <remarks>Immutable. Rows of bits are shared between sets, so most operations cost a few words.</remarks>
+/// <remarks>Immutable, so any number of threads may use it. Rows of bits are shared between sets, so most operations cost a few words.
+/// </remarks>
 public sealed class MessageSet : IEquatable<MessageSet>
 {
     internal const int RowKinds = 4;

@@ -100,9 +100,7 @@ public sealed record Studio
     {
         ImmutableArray<OutsideCable> there =
         [
-            .. cables.Where(cable =>
-                (cable.From == default || FindPort(cable.From) is { IsSource: true }) && FindPort(cable.To) is { IsSource: false }
-            ),
+            .. cables.Where(cable => (cable.From == default || FindPort(cable.From) is not null) && FindPort(cable.To) is not null),
         ];
         return there.SequenceEqual(Outside) ? this : this with { Outside = there };
     }
@@ -268,6 +266,15 @@ public sealed record Studio
     public string Describe(Route route) =>
         $"{NameOf(route.From)} → "
         + $"{FindPort(route.To)!.Value.Name}{(Index.NumberAmongTwins(route.Id) is { } number ? string.Create(CultureInfo.InvariantCulture, $" ({number})") : "")}";
+
+    /// <summary>What another program connects in words: "near → far", "what is sent to Brandung → as if from Amsel 61".</summary>
+    /// <param name="cable">The connection; an end that is not there is "a port that is gone".</param>
+    public string Describe(OutsideCable cable)
+    {
+        var (from, to) = (FindPort(cable.From), FindPort(cable.To));
+        return $"{(from is { IsSource: false } ? "what is sent to " : "")}{from?.Name ?? "a port that is gone"} → "
+            + $"{(to is { IsSource: true } ? "as if from " : "")}{to?.Name ?? "a port that is gone"}";
+    }
 
     /// <summary>The routes that lead from there to there, in their order.</summary>
     /// <param name="from">Where they come from, whatever each leaves out.</param>

@@ -10,6 +10,7 @@ public static class StudioRules
 {
     /// <summary>Checks a studio that was put together from parts.</summary>
     /// <param name="studio">The studio.</param>
+    /// <exception cref="ArgumentNullException"><paramref name="studio"/> is null.</exception>
     /// <exception cref="ArgumentException">The parts do not fit together; the message says how, in a sentence.</exception>
     /// <returns>The studio.</returns>
     public static Studio Checked(this Studio studio)

@@ -66,11 +66,15 @@ public enum PlaceKind
 
     /// <summary>The device's own sound.</summary>
     Sound,
+
+    /// <summary>The port by which Weiche hears a source, or plays a destination, that is a port of another program: what others connect
+    /// there is none of that program's. No inner path begins or ends here.</summary>
+    Own,
 }
 
 /// <summary>An end of an inner path.</summary>
 /// <param name="Kind">What it is.</param>
-/// <param name="Id">The jack's or port's id; 0 for keys and sound.</param>
+/// <param name="Id">The jack's or port's id, of Weiche's own that of the port that it is for; 0 for keys and sound.</param>
 public readonly record struct Place(PlaceKind Kind, int Id = 0)
 {
     /// <summary>The device's own keys.</summary>
@@ -87,12 +91,17 @@ public readonly record struct Place(PlaceKind Kind, int Id = 0)
     /// <param name="id">Its id.</param>
     public static Place At(PortId id) => new(PlaceKind.Port, id.Value);
 
-    /// <summary>As a file writes it: "jack 7", "port 9", "keys", "sound".</summary>
+    /// <summary>Weiche's own port for one of another program's.</summary>
+    /// <param name="id">The port's id.</param>
+    public static Place Own(PortId id) => new(PlaceKind.Own, id.Value);
+
+    /// <summary>As a file writes it: "jack 7", "port 9", "keys", "sound"; "own 9", which no file has.</summary>
     public override string ToString() =>
         Kind switch
         {
             PlaceKind.Jack => $"jack {new JackId(Id)}",
             PlaceKind.Port => $"port {new PortId(Id)}",
+            PlaceKind.Own => $"own {new PortId(Id)}",
             PlaceKind.Keys => "keys",
             _ => "sound",
         };

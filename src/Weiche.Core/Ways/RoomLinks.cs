@@ -39,6 +39,9 @@ public sealed record Link(Place From, Place To, LinkKind Kind, Device Device, In
 
     /// <summary>What a message goes through on it.</summary>
     public ImmutableArray<Stage> Stages => Inner?.Stages ?? [];
+
+    /// <summary>The connection of another program that it is; null for any other.</summary>
+    public OutsideCable? Outside => Kind == LinkKind.Outside ? new OutsideCable(new PortId(From.Id), new PortId(To.Id)) : null;
 }
 
 /// <summary>A way on which what is sent to a destination comes back on a source, or what comes from a source also gets to a
@@ -52,6 +55,9 @@ public sealed record RoomWay(PortId Source, PortId Destination, bool IsBack, Imm
     /// <summary>Whether every step of it is open.</summary>
     public bool On => Links.All(link => link.On);
 
+    /// <summary>The connection of another program that it is; null for any other way.</summary>
+    public OutsideCable? Outside => Links is [var link] ? link.Outside : null;
+
     /// <summary>The ways through devices on it, in words: "Brandung: sequencer page".</summary>
     public string Name =>
         string.Join(
@@ -60,8 +66,8 @@ public sealed record RoomWay(PortId Source, PortId Destination, bool IsBack, Imm
                 .Where(link => link.Kind == LinkKind.Inner)
                 .Select(link => $"{link.Device.Name}: {link.Inner!.Name}")
                 .DefaultIfEmpty(
-                    Links.Any(link => link.Kind == LinkKind.Virtual) ? Links[0].Device.Name
-                    : Links.Any(link => link.Kind == LinkKind.Outside) ? "another program"
+                    Outside is not null ? "another program"
+                    : Links.Any(link => link.Kind == LinkKind.Virtual) ? Links[0].Device.Name
                     : "cables"
                 )
         );
@@ -85,6 +91,11 @@ public sealed class RoomLinks
 
     /// <summary>Every step.</summary>
     public IEnumerable<Link> All => _from.SelectMany(links => links);
+
+    /// <summary>Weiche's own ports for those of other programs, as far as others connected something there: routes of the source begin
+    /// there too, and those to the destination end there too.</summary>
+    public IEnumerable<Place> Own =>
+        All.SelectMany(link => new[] { link.From, link.To }).Where(place => place.Kind == PlaceKind.Own).Distinct();
 
     /// <summary>The steps that begin at a place.</summary>
     /// <param name="place">The place.</param>
@@ -114,11 +125,15 @@ public sealed class RoomLinks
 
     /// <summary>Every way in the room from a destination back to a source, and from a source on to a destination, the closed
     /// ones included; of several between the same two the shortest, an open one before a closed one.</summary>
+    /// <remarks>What another program connects of two sources, or of two destinations, is no such way.</remarks>
     public IReadOnlyList<RoomWay> RoomWays()
     {
         var ways = new List<RoomWay>();
-        foreach (var link in All.Where(link => link.Kind == LinkKind.Outside))
-            ways.Add(new RoomWay(new PortId(link.From.Id), new PortId(link.To.Id), false, [link]));
+        foreach (var link in All)
+        {
+            if (link.Outside is { } cable && IsSource(cable.From) is var comes && comes != IsSource(cable.To))
+                ways.Add(comes ? new RoomWay(cable.From, cable.To, false, [link]) : new RoomWay(cable.To, cable.From, true, [link]));
+        }
         foreach (var port in _studio.Ports)
         {
             // From a source the way begins at the jack it stands for: what its route takes is another way.
@@ -139,6 +154,14 @@ public sealed class RoomLinks
         }
         return ways;
     }
+
+    /// <summary>Where what another program connects ends: at the destination, or where Weiche hears the source.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <param name="cable">The connection.</param>
+    public static Place EndOf(Studio studio, OutsideCable cable) =>
+        studio.FindPort(cable.To) is { IsSource: true } ? Place.Own(cable.To) : Place.At(cable.To);
+
+    private bool IsSource(PortId port) => _studio.FindPort(port)!.Value.IsSource;
 
     /// <summary>The destination that stands for a jack of an interface.</summary>
     private PortId? OutletAt(JackId jack)
@@ -166,7 +189,7 @@ public sealed class RoomLinks
             if (here.Links.Length > 0)
                 yield return here;
             // What another program connects is a way of its own.
-            foreach (var link in _from[here.At].Where(link => link.Kind != LinkKind.Outside))
+            foreach (var link in _from[here.At].Where(link => link.Outside is null))
             {
                 if (!done.Contains(link.To))
                     next.Enqueue((link.To, here.Links.Add(link)), (cost.Closed + (link.On ? 0 : 1), cost.Steps + 1));
@@ -207,8 +230,8 @@ public sealed class RoomLinks
         {
             if (studio.FindPort(cable.From) is { } from)
                 yield return new Link(
-                    Place.At(cable.From),
-                    Place.At(cable.To),
+                    from.IsSource ? Place.At(cable.From) : Place.Own(cable.From),
+                    EndOf(studio, cable),
                     LinkKind.Outside,
                     from.Owner,
                     null,

@@ -93,6 +93,7 @@ public sealed record Trace
     /// <param name="studio">The studio.</param>
     /// <param name="source">The source it comes from, one of the studio.</param>
     /// <param name="message">The message; not a system exclusive whose bytes matter, since no stage looks at them.</param>
+    /// <exception cref="ArgumentException">The studio has no such source.</exception>
     public static Trace Of(Studio studio, PortId source, in MidiMessage message)
     {
         var port = studio.FindPort(source) is { IsSource: true } found
@@ -138,7 +139,8 @@ public sealed record Trace
             LinkKind.Cable when studio.FindJack(new JackId(link.To.Id)) is { } jack => $"cable to {jack.Device.Name} {jack.Jack.Name}",
             LinkKind.Inner => $"{link.Device.Name}: {link.Inner!.Name}",
             LinkKind.Virtual => $"out of {link.Device.Name}",
-            LinkKind.Outside => $"to {studio.FindPort(new PortId(link.To.Id))!.Value.Name}, connected by another program",
+            LinkKind.Outside when studio.FindPort(new PortId(link.To.Id)) is { } port =>
+                $"{(port.IsSource ? "as if from" : "to")} {port.Name}, connected by another program",
             _ => link.Device.Name,
         };
     }
@@ -217,7 +219,7 @@ public sealed record Trace
         {
             foreach (var link in _links.From(at).Where(link => link.On))
                 Through(after, link, messages, delay);
-            if (at.Kind != PlaceKind.Port || studio.FindPort(new PortId(at.Id)) is not { IsSource: true } source)
+            if (at.Kind is not (PlaceKind.Port or PlaceKind.Own) || studio.FindPort(new PortId(at.Id)) is not { IsSource: true } source)
                 return;
             foreach (var message in messages)
             {
@@ -308,10 +310,13 @@ public sealed record Trace
             var number = Add(step with { Device = hearer ?? (goesOn ? null : toward), End = end, Words = words });
             if (goesOn)
                 _next.Enqueue((number, at, fresh, step.Delay));
+            // What a route brings may be taken elsewhere by others as well.
+            if (step.Route is { } route && _links.From(Place.Own(route.To)).Any())
+                _next.Enqueue((number, Place.Own(route.To), fresh, step.Delay));
         }
 
         private bool LeadsOn(Place at) =>
-            at.Kind == PlaceKind.Port
+            at.Kind is PlaceKind.Port or PlaceKind.Own
             && studio.FindPort(new PortId(at.Id)) is { IsSource: true } source
             && studio.Routes.Any(route => LiveRoutes.Of(studio).SourcesOf(route).Any(each => each.Id == source.Id));
 
@@ -320,7 +325,8 @@ public sealed record Trace
             {
                 PlaceKind.Jack when studio.FindJack(new JackId(at.Id)) is { Jack.Sends: true } jack =>
                     $"nothing is plugged into {jack.Device.Name} {jack.Jack.Name}",
-                PlaceKind.Port when studio.FindPort(new PortId(at.Id)) is { IsSource: true } port => $"no route leads on {port.Label}",
+                PlaceKind.Port or PlaceKind.Own when studio.FindPort(new PortId(at.Id)) is { IsSource: true } port =>
+                    $"no route leads on {port.Label}",
                 _ => "nothing leads on from here",
             };
 

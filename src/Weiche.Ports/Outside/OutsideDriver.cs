@@ -96,14 +96,12 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
             {
                 var (from, to) = Ends(map);
                 var ours = map.Ports.Where(port => port.Own > 0).Select(port => port.Address).ToHashSet();
-                // What a program sends that the studio does not know counts where it goes into a virtual port.
+                // What a program sends that the studio does not know counts where it goes into a port of Weiche's.
                 return
                 [
                     .. map
-                        .Cables.Where(cable =>
-                            to.ContainsKey(cable.To)
-                            && (from.ContainsKey(cable.From) || (!ours.Contains(cable.From) && ours.Contains(cable.To)))
-                        )
+                        .Cables.Where(cable => from.ContainsKey(cable.From) || (!ours.Contains(cable.From) && ours.Contains(cable.To)))
+                        .Where(cable => to.ContainsKey(cable.To) && !IsJoin(cable, from, to))
                         .Select(cable => new OutsideCable(new PortId(from.GetValueOrDefault(cable.From)), new PortId(to[cable.To])))
                         .Distinct(),
                 ];
@@ -122,11 +120,19 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
             var (sources, destinations) = Ends(State.Map);
             foreach (var (from, to) in State.Map.Cables)
             {
-                if (sources.GetValueOrDefault(from) == cable.From.Value && destinations.GetValueOrDefault(to) == cable.To.Value)
+                if (
+                    sources.GetValueOrDefault(from) == cable.From.Value
+                    && destinations.GetValueOrDefault(to) == cable.To.Value
+                    && !IsJoin((from, to), sources, destinations)
+                )
                     _bridge?.Say($"part {from} {to}");
             }
         }
     }
+
+    /// <summary>Whether a connection is Weiche's own, between a device's port and the port that Weiche has for it.</summary>
+    private static bool IsJoin((string From, string To) cable, Dictionary<string, int> from, Dictionary<string, int> to) =>
+        from.TryGetValue(cable.From, out var id) && to.TryGetValue(cable.To, out var other) && id == other;
 
     /// <inheritdoc/>
     public IOpenPorts? Open(Device device, Unit? unit) =>
@@ -146,14 +152,15 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     }
 
     /// <summary>The studio's ports by the addresses at which messages come from them and go to them: those of virtual ports that are shown,
-    /// and of programs that are devices. Under the gate.</summary>
+    /// of programs that are devices, and those that Weiche hears and plays such a program by. Under the gate.</summary>
     private (Dictionary<string, int> From, Dictionary<string, int> To) Ends(OutsideMap map)
     {
         var (from, to) = (new Dictionary<string, int>(), new Dictionary<string, int>());
         foreach (var port in map.Ports)
         {
-            // A virtual port is heard by the destination that it is, and speaks by the source.
-            if (port.Own > 0 && _own.TryGetValue(port.Own, out var own) && own.Far is null)
+            // A virtual port is heard by the destination that it is, and speaks by the source. What gets to where Weiche hears a program
+            // comes as if from that program, and what Weiche sends to one may be taken elsewhere from there.
+            if (port.Own > 0 && _own.TryGetValue(port.Own, out var own))
                 (own.Hears ? to : from).TryAdd(port.Address, port.Own);
         }
         foreach (var (id, own) in _own)
@@ -298,7 +305,7 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
         Changed?.Invoke();
     }
 
-    /// <summary>What programs held through virtual ports ends when one of them is not connected any more: whose it was nobody can
+    /// <summary>What programs held through a port of Weiche's ends when one of them is not connected any more: whose it was nobody can
     /// tell.</summary>
     private void EndWhatIsGone(OutsideState before, OutsideState now)
     {
@@ -307,10 +314,10 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
         // By number: a port that was renamed has another address, and what is connected to it is the same.
         foreach (var id in Feeding(before.Map).Except(Feeding(now.Map)).Select(cable => cable.Own).Distinct().ToList())
         {
-            bool isShown;
+            bool isOwn;
             lock (_gate)
-                isShown = _own.TryGetValue(id, out var own) && own.Far is null;
-            if (isShown)
+                isOwn = _own.ContainsKey(id);
+            if (isOwn)
                 _junction.BreakOff(new PortId(id));
         }
     }

@@ -14,6 +14,7 @@ public sealed record SpokeUp(string Unit, string Part, byte[] Bytes);
 /// The room in which the stand-ins stand, with its cables as they really are. What the studio says of it may be wrong, as
 /// in any room: that is for the roll call, the soundings and the checks to find.
 /// </summary>
+/// <remarks>Cables are laid and pulled from any thread, one after the other; bytes find their way through them without a lock.</remarks>
 public sealed class Room : StandIn.IOutlets, IDisposable
 {
     // The cables of the dome: from whose jack to whose.

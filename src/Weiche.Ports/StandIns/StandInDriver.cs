@@ -6,6 +6,7 @@ namespace Weiche.Ports.StandIns;
 
 /// <summary>The stand-ins that ship with Weiche: those that stand in a room of their own, to be found as in any room, and those that belong
 /// to one device alone.</summary>
+/// <remarks>Asked from any thread: what it tells of is replaced as a whole.</remarks>
 public sealed class StandInDriver : IPortDriver
 {
     private readonly Junction _junction;

@@ -20,6 +20,7 @@ public enum Style
 }
 
 /// <summary>Plays a stand-in without hands.</summary>
+/// <remarks>Started and stopped from any thread; it plays on one of its own.</remarks>
 public sealed class Styles : IDisposable
 {
     private const int BeatsOfChord = 8;

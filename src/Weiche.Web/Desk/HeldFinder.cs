@@ -4,6 +4,7 @@ using Weiche.Core.Midi;
 namespace Weiche.Web.Desk;
 
 /// <summary>Looks for what holds circuits closed, away from requests: in a large studio that takes a while.</summary>
+/// <remarks>Any request may ask; one search runs at a time, and one for a version that is no longer open is given up.</remarks>
 public sealed class HeldFinder : IDisposable
 {
     private readonly Lock _gate = new();

@@ -56,10 +56,7 @@ public sealed record DeskState(Studio Studio, int Version, int StudioId, string?
         var others = Looks
             .Where(look => look.Lineup != Studio.InForce || !ReferenceEquals(look.Report, Report))
             .Select(look => look.Report);
-        return _findings = KeyName.Calling(
-            Studio.MiddleOctave,
-            () => LineupChecks.Together([Report, .. others], LineupChecks.Of(Studio))
-        );
+        return _findings = KeyName.Calling(Studio.MiddleOctave, () => LineupChecks.Together([Report, .. others], LineupChecks.Of(Studio)));
     }
 }
 
@@ -73,6 +70,8 @@ public sealed record Notice(string Sentence, int Version, bool OfCircuit = false
 /// The one place where edits are made. An edit is checked, written to the database, put in force in the engine and
 /// then shown, in that order, one after the other.
 /// </summary>
+/// <remarks>Edits may be asked for on any thread and are made one at a time; <see cref="State"/> is replaced as a whole and read without a
+/// lock.</remarks>
 public sealed partial class StudioDesk : IDisposable
 {
     private const int RememberedPlans = 64;

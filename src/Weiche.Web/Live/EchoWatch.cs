@@ -5,6 +5,7 @@ using Weiche.Web.Desk;
 namespace Weiche.Web.Live;
 
 /// <summary>Looks on at the music for echoes that nobody declared, and tells the guard of those that change what they repeat.</summary>
+/// <remarks>It listens on a timer's thread; what it learned may be asked from any request.</remarks>
 /// <param name="desk">The running studio.</param>
 public sealed class EchoWatch(StudioDesk desk) : Ticker(Interval, TimeProvider.System)
 {

@@ -15,6 +15,7 @@ public readonly record struct WireLoad(long Now, long Highest);
 
 /// <summary>Measures, four times a second, how many bytes ran on each port's wire in the second before, and how many messages of each kind
 /// came from each source; the checks hear of the most there was.</summary>
+/// <remarks>It counts on a timer's thread; loads may be read from any.</remarks>
 /// <param name="desk">The running studio.</param>
 /// <param name="time">Where the time comes from.</param>
 public sealed class LoadMeter(StudioDesk desk, TimeProvider time) : Ticker(TimeSpan.FromSeconds(1) / Steps, time)

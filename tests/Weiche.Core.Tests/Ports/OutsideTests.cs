@@ -1,4 +1,5 @@
 using System.Diagnostics;
+using Weiche.Core.Checks;
 using Weiche.Core.Midi;
 using Weiche.Core.Studios;
 using Weiche.Core.Studios.Edits;
@@ -220,6 +221,32 @@ public sealed class OutsideTests : IAsyncLifetime
         _park.Part(cable);
         await Until(() => _park.State.Outside.IsEmpty);
         Assert.DoesNotContain(From, await _server.Connected("Weiche:to far"));
+    }
+
+    [Fact]
+    public async Task A_circle_from_where_one_program_is_played_to_where_another_is_heard_is_found_and_taken_off()
+    {
+        _server.Plays("Klick");
+        _server.Listens();
+        foreach (var name in new[] { "Klick", "midi-monitor" })
+        {
+            await Until(() => _park.State.Call.New.Any(unit => unit.Says == name));
+            Edit(new AddDevice($"{name}, application", _park.State.Call.New.First(unit => unit.Says == name)));
+        }
+        Edit(new LayRoute(Source("Klick"), Destination("midi-monitor")));
+        var (played, heard) = ("Weiche:plays midi-monitor input", "Weiche:hears Klick out");
+        await Shown(played, heard);
+        await Until(async () => (await _server.Connected(heard)).Contains("Klick:out", StringComparison.Ordinal));
+        // What Weiche has joined itself is not what others connect.
+        Assert.Empty(_park.State.Outside);
+        var cable = new OutsideCable(Destination("midi-monitor"), Source("Klick"));
+        await _server.Connect(played, heard);
+        await Until(() => _park.State.Outside.SequenceEqual([cable]));
+        var circuit = Assert.Single(Checker.Check(_studio.WithOutside(_park.State.Outside)).OpenCircuits);
+        Assert.Equal([cable], circuit.Outside);
+        _park.Part(cable);
+        await Until(() => _park.State.Outside.IsEmpty);
+        Assert.Contains("Klick:out", await _server.Connected(heard), StringComparison.Ordinal);
     }
 
     [Fact]

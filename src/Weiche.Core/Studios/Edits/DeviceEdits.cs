@@ -303,9 +303,7 @@ public sealed record KeepInside(DeviceId Id, bool Inside) : DeviceEdit(Id)
 public sealed record PartOutside(OutsideCable Cable) : StudioEdit
 {
     /// <inheritdoc/>
-    public override string Title(Studio studio) =>
-        $"Take off {studio.FindPort(Cable.From)?.Name ?? "a port that is gone"} → "
-        + $"{studio.FindPort(Cable.To)?.Name ?? "a port that is gone"}, connected by another program";
+    public override string Title(Studio studio) => $"Take off {studio.Describe(Cable)}, connected by another program";
 
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio) =>

@@ -108,8 +108,8 @@ public sealed record PlanView(
     /// <summary>Whether a way in the room is part of a circuit that is open.</summary>
     /// <param name="way">The way.</param>
     public bool Circles(RoomWay way) =>
-        way.Links is [{ Kind: LinkKind.Outside }]
-            ? State.Report.OpenCircuits.Any(circuit => circuit.Outside.Contains(new OutsideCable(way.Source, way.Destination)))
+        way.Outside is { } cable
+            ? State.Report.OpenCircuits.Any(circuit => circuit.Outside.Contains(cable))
             : way.On
                 && way.IsBack
                 && (

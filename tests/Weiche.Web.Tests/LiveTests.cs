@@ -114,13 +114,13 @@ public class LiveTests
         {
             foreach (var port in frame.Ports)
             {
-                if (port[1] == 1)
-                    ports.Add(port[0]);
-                if (port[0] == house.To("Brandung").Value)
-                    held = port[2];
+                if (port.Ran)
+                    ports.Add(port.Port);
+                if (port.Port == house.To("Brandung").Value)
+                    held = port.Held;
             }
             foreach (var route in frame.Routes)
-                routes.Add(route[0]);
+                routes.Add(route.Route);
             (version, watch) = (frame.Version, frame.Watch);
             if (ports.Count == 0)
                 await hub.SendAsync("Press", "amsel-61", 62 + frame.Version % 20, 96, stop.Token);
@@ -150,9 +150,9 @@ public class LiveTests
         var route = house.Route("Amsel 61", "Brandung").Id;
         await House.Until(() => house.Desk.Junction.Compiled.Meter(route)!.Passed == 10_000, "all of it");
         var frame = Next(reader, house)!;
-        var ports = frame.Ports.Select(port => port[0]).ToList();
+        var ports = frame.Ports.Select(port => port.Port).ToList();
         Assert.Equal(ports.Distinct(), ports);
-        Assert.Equal(10_000, Assert.Single(frame.Routes, each => each[0] == route.Value)[1]);
+        Assert.Equal(10_000, Assert.Single(frame.Routes, each => each.Route == route.Value).Passed);
     }
 
     [Fact]

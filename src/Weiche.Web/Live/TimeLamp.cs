@@ -82,8 +82,13 @@ public sealed record TimeLamp(string Bpm, string Place, string Master, string Lo
 /// <param name="Bpm">Beats a minute: "96.02"; empty as long as there is no telling.</param>
 /// <param name="Spread">How far its pulses stray: "± 1.4 ms".</param>
 /// <param name="State">What there is to say: "silent", "drifts + 0.3 %", "2 pulses lost"; empty if nothing.</param>
-/// <param name="Dots">Its last beats: how many ms ago, how many ms late.</param>
-public sealed record ClockFrame(int Id, string Bpm, string Spread, string State, IReadOnlyList<double[]> Dots);
+/// <param name="Dots">Its last beats.</param>
+public sealed record ClockFrame(int Id, string Bpm, string Spread, string State, IReadOnlyList<DotFrame> Dots);
+
+/// <summary>A beat of a clock.</summary>
+/// <param name="Ago">How many milliseconds ago.</param>
+/// <param name="Off">How many milliseconds late; less than 0 for early.</param>
+public readonly record struct DotFrame(double Ago, double Off);
 
 /// <summary>What moves on the page Time.</summary>
 /// <param name="Clocks">The clocks.</param>
@@ -101,11 +106,11 @@ public sealed record ClocksFrame(IReadOnlyList<ClockFrame> Clocks, IReadOnlyList
         var (time, clocks, leaves) = (desk.Junction.Time, new List<ClockFrame>(), new List<FollowerFrame>());
         foreach (var clock in report.Clocks)
         {
-            var dots = new List<double[]>();
+            var dots = new List<DotFrame>();
             foreach (var dot in clock.Dots)
             {
                 if ((report.At - dot.At).Milliseconds <= Shown)
-                    dots.Add([Math.Round((report.At - dot.At).Milliseconds), Math.Round(dot.Off, 3)]);
+                    dots.Add(new DotFrame(Math.Round((report.At - dot.At).Milliseconds), Math.Round(dot.Off, 3)));
             }
             clocks.Add(
                 new ClockFrame(

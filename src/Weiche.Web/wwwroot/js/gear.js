@@ -97,6 +97,6 @@ export function startGear(live) {
     }, spokeAfter);
   }
   live.onFrame((frame) => {
-    if (frame.ports.some(([, ran]) => ran) || frame.unnamed.length > 0) follow();
+    if (frame.ports.some((port) => port.ran) || frame.unnamed.length > 0) follow();
   });
 }

@@ -63,7 +63,7 @@ export function startLamps(live) {
       count.dataset.count = track.dataset.route;
     }
     before.clear();
-    for (const [route, on] of switched) {
+    for (const { route, on } of switched) {
       for (const element of document.querySelectorAll(`[data-switched="${route}"]`))
         element.textContent = element.classList.contains("sign") ? `lever: ${on ? "on" : "off"}` : `${on ? "on" : "off"} by a lever`;
       const track = document.getElementById(`track-${route}`);
@@ -96,7 +96,7 @@ export function startLamps(live) {
   }
 
   live.onFrame((frame) => {
-    for (const [port, ran, count] of frame.ports) {
+    for (const { port, ran, held: count } of frame.ports) {
       if (ran) light(`[data-lamps~="${port}"]`, "lit");
       hold(port, count);
     }
@@ -107,17 +107,17 @@ export function startLamps(live) {
       showSwitched();
     }
     for (const unit of frame.unnamed) light(`[data-unit="${CSS.escape(unit)}"]`, "lit");
-    for (const [route, passed] of frame.routes) {
+    for (const { route, passed } of frame.routes) {
       layGlow(route);
       light(`[data-track="${route}"]`, "lit");
       for (const element of document.querySelectorAll(`[data-count="${route}"]`)) element.textContent = figure(passed);
     }
-    for (const [route, stage, came, out, stopped, all] of frame.stages) {
-      if (stopped) light(`[data-sign="${route}:${stage}"]`, "stopping");
+    for (const { route, stage, came, out, stops, stopped } of frame.stages) {
+      if (stops) light(`[data-sign="${route}:${stage}"]`, "stopping");
       if (stage === 0) for (const element of document.querySelectorAll(`[data-stage-in="${route}"]`)) element.textContent = figure(came);
       for (const element of document.querySelectorAll(`[data-stage-out="${route}:${stage}"]`)) element.textContent = figure(out);
       for (const element of document.querySelectorAll(`[data-stage-kept="${route}:${stage}"]`))
-        element.textContent = kept(all, Number(element.closest("[data-message-bytes]").dataset.messageBytes));
+        element.textContent = kept(stopped, Number(element.closest("[data-message-bytes]").dataset.messageBytes));
     }
     for (const element of document.querySelectorAll("[data-background]")) element.textContent = figure(frame.background);
   });

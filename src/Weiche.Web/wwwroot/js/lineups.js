@@ -32,14 +32,13 @@ export function startLineups(live) {
 
   live.onFrame((frame) => {
     if (!waits || !button()) return;
-    const pressed = frame.recent.find(([, status, , value]) => {
+    const pressed = frame.recent.find(({ status, second }) => {
       const kind = status & 0xf0;
-      return (kind === noteOn && value > 0) || kind === program || (kind === control && value >= half);
+      return (kind === noteOn && second > 0) || kind === program || (kind === control && second >= half);
     });
     if (!pressed) return;
     wait(false);
-    const [source, status, number] = pressed;
-    look(`/lineups/levers?source=${source}&status=${status}&number=${number}`);
+    look(`/lineups/levers?source=${pressed.port}&status=${pressed.status}&number=${pressed.first}`);
   });
 
   document.addEventListener("keydown", (event) => {

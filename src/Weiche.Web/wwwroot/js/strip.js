@@ -20,12 +20,12 @@ export function startStrip(live) {
   }
 
   live.onFrame((frame) => {
-    for (const [port, kind, count] of frame.kinds) {
+    for (const { port, kind, count } of frame.kinds) {
       if (!kinds.has(port)) kinds.set(port, new Map());
       kinds.get(port).set(kind, count);
     }
     if (frame.kinds.length > 0) showKinds();
-    for (const [port, status, first, second] of frame.recent) hear(port, status, first, second);
+    for (const { port, status, first, second } of frame.recent) hear(port, status, first, second);
     if (frame.recent.length > 0) showMoving();
   });
 

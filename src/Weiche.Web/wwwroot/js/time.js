@@ -153,14 +153,14 @@ export function startTime(live) {
     row.classList.toggle("lost", clock.state.startsWith("silent"));
     row.classList.toggle("idle", clock.dots.length === 0);
     // One that is far off stands at the edge, and does not press all others flat.
-    const offs = clock.dots.map(([, off]) => Math.abs(off)).sort((one, other) => one - other);
+    const offs = clock.dots.map(({ off }) => Math.abs(off)).sort((one, other) => one - other);
     const most = offs[Math.floor((offs.length - 1) * 0.95)] ?? 0;
     const scale = scales.find((each) => each >= most) ?? most;
     text(row.querySelector("[data-clock-scale]"), clock.dots.length > 0 ? `± ${scale} ms` : "");
     const picture = row.querySelector(".clock-dots");
     const wide = picture.clientWidth || 600;
     const dots = [...picture.querySelectorAll("ellipse")];
-    clock.dots.forEach(([ago, off], index) => {
+    clock.dots.forEach(({ ago, off }, index) => {
       const dot = dots[index] ?? picture.appendChild(document.createElementNS(svg, "ellipse"));
       dot.setAttribute("cx", (600 * (1 - ago / lastShown)).toFixed(1));
       dot.setAttribute("cy", (32 + Math.max(-1, Math.min(1, off / scale)) * 27).toFixed(1));

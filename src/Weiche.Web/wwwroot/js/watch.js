@@ -15,7 +15,7 @@ export function startWatch(live) {
   live.onFrame((frame) => {
     wanted = frame.watch;
     fetchLines();
-    for (const [port, now, highest] of frame.loads) showLoad(port, now, highest);
+    for (const { port, now, highest } of frame.loads) showLoad(port, now, highest);
   });
 
   function showLoad(port, now, highest) {

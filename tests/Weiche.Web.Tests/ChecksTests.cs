@@ -62,6 +62,30 @@ public class ChecksTests
     }
 
     [Fact]
+    public async Task A_lever_that_would_close_a_circuit_is_red_before_it_is_worked_and_says_so_where_it_is_set()
+    {
+        await using var house = await House.Open(dome: true);
+        var back = house.Studio.Routes.Single(route => route.From is AnySource).Id;
+        Assert.Null(house.Desk.Apply(new SwitchRoute(back, false)).Problem);
+        Assert.Empty(house.Desk.State.Report.OpenCircuits);
+        Assert.Null(
+            house
+                .Desk.Apply(
+                    new AddLever(house.From("Tritt 13"), new LeverTrigger(LeverKind.Key, 40), new SwitchRoutes([back], LeverSwitch.On))
+                )
+                .Problem
+        );
+        Assert.Equal("1 lever circuit", (await house.Get("/plan")).QuerySelector("#guard-lamp")!.TextContent);
+        var sign = (await house.Get("/lineups")).QuerySelector("#levers .card-circuit")!;
+        var page = await house.Get(sign.GetAttribute("href")!);
+        Assert.Contains("Tritt 13 E1 would close a circuit", page.Body!.TextContent, StringComparison.Ordinal);
+        Assert.Contains(page.QuerySelectorAll(".remedy b"), title => title.TextContent.StartsWith("Take off ", StringComparison.Ordinal));
+        Assert.NotNull(page.QuerySelector("svg.circuit.open"));
+        Assert.Null(house.Desk.Apply(new RemoveLever(house.Studio.Levers[^1].Id)).Problem);
+        Assert.DoesNotContain("circuit", (await house.Get("/plan")).QuerySelector("#guard-lamp")!.TextContent, StringComparison.Ordinal);
+    }
+
+    [Fact]
     public async Task A_route_that_would_open_a_circuit_waits_until_a_person_decides()
     {
         await using var house = await House.Open();

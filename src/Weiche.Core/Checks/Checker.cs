@@ -96,8 +96,9 @@ public static class Checker
         var search = CircuitSearch.Of(Flow.Of(studio, previous?.Search.Flow), previous?.Search);
         var ways = WaySearch.Of(search, previous?.Ways);
         var loads = WireLoads.Of(search.Flow, ways, measured).ToImmutableArray();
-        var findings = Circuits
-            .Of(search)
+        var circuits = Circuits.Of(search).ToList();
+        var findings = circuits
+            .Concat(LeverCircuits.Of(search, circuits))
             .Concat(Doubles.Of(search.Flow, ways))
             .Concat(Doubles.Unknown(studio))
             .Concat(StuckRisks.Of(search.Flow))

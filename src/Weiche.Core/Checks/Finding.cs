@@ -15,6 +15,9 @@ public enum FindingKind
     /// <summary>Messages run in a circle for ever.</summary>
     Endless,
 
+    /// <summary>Messages would run in a circle as soon as a lever is worked.</summary>
+    LeverCircuit,
+
     /// <summary>The same message reaches the same device twice.</summary>
     Doubled,
 
@@ -151,12 +154,16 @@ public sealed record Finding(FindingKind Kind, Severity Severity, string Key, st
     /// <summary>Whether it is a circuit that is open: messages go round for ever.</summary>
     public bool IsOpenCircuit => Kind is FindingKind.Endless or FindingKind.Growing;
 
+    /// <summary>Whether it is a circuit that is open, or would be as soon as a lever is worked.</summary>
+    public bool IsCircuit => IsOpenCircuit || Kind == FindingKind.LeverCircuit;
+
     /// <summary>The kind in words, for a sign: "Endless".</summary>
     public string Sign =>
         Kind switch
         {
             FindingKind.Growing => "Growing",
             FindingKind.Endless => "Endless",
+            FindingKind.LeverCircuit => "By lever",
             FindingKind.Doubled => "Double",
             FindingKind.Stuck => "Stuck",
             FindingKind.Wire => "Wire",

@@ -331,7 +331,7 @@ public static class RemedySearch
     private static IEnumerable<Candidate> Stops(Studio studio, Finding finding, Route route)
     {
         var set = finding.Circulating.FirstOrDefault(item => item.Route == route.Id).Messages ?? finding.Messages;
-        if (set.IsEmpty || !(finding.IsOpenCircuit || finding.Kind == FindingKind.DyingOut))
+        if (set.IsEmpty || !(finding.IsCircuit || finding.Kind == FindingKind.DyingOut))
             yield break;
         var name = studio.Describe(route);
         var kinds = set.KindsIn();

@@ -8,11 +8,13 @@ namespace Weiche.Web.Live;
 /// <param name="Stopped">How many things the guard stops that went round in spite of the plan.</param>
 /// <param name="IsLooking">Whether the studio, as it is now, is still looked at.</param>
 /// <param name="Where">Where the open circuits are, if not in the lineup in force: " in 2 Star field"; else empty.</param>
-public sealed record GuardLamp(int Open, int Warnings, int Stopped, bool IsLooking = false, string Where = "")
+/// <param name="ByLever">Whether they are not open, but would be as soon as a lever is worked.</param>
+public sealed record GuardLamp(int Open, int Warnings, int Stopped, bool IsLooking = false, string Where = "", bool ByLever = false)
 {
     /// <summary>What it says.</summary>
     public string Words =>
-        Open > 0 ? (Open == 1 ? "1 circuit" : $"{Open} circuits") + (Where.Length == 0 ? " open" : Where)
+        Open > 0 && ByLever ? (Open == 1 ? "1 lever circuit" : $"{Open} lever circuits")
+        : Open > 0 ? (Open == 1 ? "1 circuit" : $"{Open} circuits") + (Where.Length == 0 ? " open" : Where)
         : Stopped > 0
             ? Stopped == 1 ? "1 circuit stopped"
                 : $"{Stopped} stopped"
@@ -24,7 +26,7 @@ public sealed record GuardLamp(int Open, int Warnings, int Stopped, bool IsLooki
     public string Title =>
         IsLooking
             ? "Checks (4): the studio is being looked at; what they say is of before the last edits"
-            : $"Checks (4): {(Open + Stopped == 0 && Warnings > 0 ? "no circuit is open, " : "")}{Words.ToLowerInvariant()}{(Stopped > 0 ? $"; the guard stops {Stopped}" : "")}{(Warnings > 0 && Open + Stopped > 0 ? $"; {Warnings} more to look at" : "")}";
+            : $"Checks (4): {(Open + Stopped == 0 && Warnings > 0 ? "no circuit is open, " : "")}{(ByLever ? "no circuit is open, but a lever would close one" : Words.ToLowerInvariant())}{(Stopped > 0 ? $"; the guard stops {Stopped}" : "")}{(Warnings > 0 && Open + Stopped > 0 ? $"; {Warnings} more to look at" : "")}";
 
     /// <summary>How it looks: "open", "stopped", "warn" or "clear".</summary>
     public string Look =>
@@ -39,7 +41,9 @@ public sealed record GuardLamp(int Open, int Warnings, int Stopped, bool IsLooki
     public static GuardLamp Of(Desk.StudioDesk desk)
     {
         var (state, findings) = (desk.State, desk.State.Findings);
-        var open = findings.Where(placed => placed.Finding.IsOpenCircuit).ToList();
+        var open = findings.Where(placed => placed.Finding.IsCircuit).ToList();
+        if (open.Count > 0 && open.TrueForAll(placed => !placed.Finding.IsOpenCircuit))
+            return new GuardLamp(open.Count, WarningsIn(findings), desk.Junction.Guarded().Trips.Length, state.IsLooking, ByLever: true);
         // Where only other lineups have one, it says which.
         var elsewhere =
             open.Count > 0
@@ -48,7 +52,7 @@ public sealed record GuardLamp(int Open, int Warnings, int Stopped, bool IsLooki
                 : [];
         return new GuardLamp(
             open.Count,
-            findings.Count(placed => placed.Finding.Severity == Severity.Warning || placed.Finding.Kind == FindingKind.Silence),
+            WarningsIn(findings),
             desk.Junction.Guarded().Trips.Length,
             state.IsLooking,
             elsewhere switch
@@ -59,4 +63,7 @@ public sealed record GuardLamp(int Open, int Warnings, int Stopped, bool IsLooki
             }
         );
     }
+
+    private static int WarningsIn(IEnumerable<PlacedFinding> findings) =>
+        findings.Count(placed => placed.Finding.Severity == Severity.Warning || placed.Finding.Kind == FindingKind.Silence);
 }

@@ -54,7 +54,7 @@ internal static class CheckVerb
                         ))
                     )
                     .ToList();
-                open = findings.Exists(placed => placed.Finding.IsOpenCircuit);
+                open = findings.Exists(placed => placed.Finding.IsCircuit);
                 var mended = findings
                     .Where(placed => placed.Finding.Kind != FindingKind.Held)
                     .Take(studio.Routes.Length > ManyRoutes || !report.Looked.IsWhole ? MaxMendedOfMany : MaxMended)
@@ -86,9 +86,10 @@ internal static class CheckVerb
     private static void Say(CheckReport report, List<PlacedFinding> findings, Dictionary<string, RemedyList> mended, bool heldWhole)
     {
         var open = findings.Count(placed => placed.Finding.IsOpenCircuit);
+        var byLevers = findings.Count(placed => placed.Finding.Kind == FindingKind.LeverCircuit);
         Console.WriteLine(
             open == 0
-                ? $"{report.Studio.Name}: no circuit is open."
+                ? $"{report.Studio.Name}: no circuit is open{(byLevers > 0 ? ", but levers would close one" : "")}."
                 : string.Create(
                     CultureInfo.InvariantCulture,
                     $"{report.Studio.Name}: {open} {(open == 1 ? "circuit is" : "circuits are")} open."
@@ -148,7 +149,7 @@ internal static class CheckVerb
             {
                 format = 1,
                 studio = report.Studio.Name,
-                clear = !findings.Exists(placed => placed.Finding.IsOpenCircuit),
+                clear = !findings.Exists(placed => placed.Finding.IsCircuit),
                 looked = new
                 {
                     routes = report.Looked.Routes,

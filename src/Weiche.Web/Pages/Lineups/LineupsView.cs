@@ -1,3 +1,4 @@
+using Weiche.Core.Checks;
 using Weiche.Core.Layout;
 using Weiche.Core.Studios;
 using Weiche.Core.Studios.Edits;
@@ -43,6 +44,11 @@ public sealed record LineupsView(DeskState State, Roster Roster, Lineup? Looked)
         if (studio.NumberOf(lineup.Id) > 1 && studio.Levers.Any(lever => lever.Work is StepLineup { By: > 0 }))
             yield return "next";
     }
+
+    /// <summary>What would be closed by a lever; null if nothing would.</summary>
+    /// <param name="lever">The lever.</param>
+    public PlacedFinding? CircuitOf(LeverId lever) =>
+        State.Findings.FirstOrDefault(placed => placed.Finding.Key == LeverCircuits.KeyOf(lever));
 
     /// <summary>Whether a route closes a circuit in a lineup.</summary>
     /// <param name="route">The route.</param>

@@ -61,15 +61,22 @@ public sealed class Rehearsal
         return null;
     }
 
-    /// <summary>Plays recordings, all from time 0, through to the end of what they cause.</summary>
+    /// <summary>Plays recordings, all from time 0, through to the end of what they cause. Where the time is started, it goes on for a bar
+    /// after the last message and is stopped then; a clock is not waited for.</summary>
     /// <param name="parts">Each source with what it plays.</param>
-    public void Play(IEnumerable<(PortId Source, IReadOnlyList<TimedBytes> Events)> parts)
+    /// <param name="starts">Whether the time is started at the beginning, and with it patterns and all that want a start.</param>
+    public void Play(IEnumerable<(PortId Source, IReadOnlyList<TimedBytes> Events)> parts, bool starts = false)
     {
         var events = parts
             .SelectMany((part, order) => part.Events.Select(each => (each.Microseconds, Order: order, part.Source, each.Bytes)))
             .OrderBy(each => each.Microseconds)
             .ThenBy(each => each.Order);
         var now = MidiTime.Zero;
+        if (starts)
+        {
+            _engine.Do(TimeWork.Start, now);
+            Fetch(now);
+        }
         foreach (var each in events)
         {
             now = new MidiTime(each.Microseconds);
@@ -77,7 +84,19 @@ public sealed class Rehearsal
             _engine.Receive(each.Source, each.Bytes, now);
             Fetch(now);
         }
-        Wait(now + Patience);
+        // A start may wait for a bar, or be counted in.
+        for (var most = now + Patience; _engine.Time.Begins && _engine.NextDue <= most; Wait(now))
+            now = _engine.NextDue;
+        if (_engine.Time is { IsPlaying: true, Interval: > 0 } time)
+        {
+            now += new MidiSpan((long)(time.Interval * _studio.Time.Bar.PulsesABar));
+            Wait(now);
+            _engine.Do(TimeWork.Stop, now);
+            Fetch(now);
+        }
+        var last = now + Patience;
+        while (_engine.DueBesidesTime <= last && _engine.NextDue <= last)
+            Wait(_engine.NextDue);
     }
 
     /// <summary>What arrived at a destination: whole messages, each with the time at which its last byte was through.</summary>

@@ -214,6 +214,19 @@ public sealed partial class ProcessTests : IDisposable
         var report = await Succeeds("rehearse", file, "--play", play, "--from", "Amsel 61", "--out", Path.Combine(_folder, "out"));
         Assert.Contains("Amsel 61 → Brandung", report, StringComparison.Ordinal);
         Assert.Equal("960 92 3C 60\n1960 82 3C 40\n", await File.ReadAllTextAsync(Path.Combine(_folder, "out", "Brandung.txt")));
+        // With the time started the clock is followed for a bar, not for ever.
+        string[] started = ["rehearse", file, "--play", play, "--from", "Amsel 61", "--out", Path.Combine(_folder, "started"), "--start"];
+        Assert.Contains("Amsel 61 → Brandung", await Succeeds(started), StringComparison.Ordinal);
+        var himmel = await File.ReadAllLinesAsync(Path.Combine(_folder, "started", "Himmel.txt"));
+        Assert.Contains(himmel, line => line.EndsWith(" FA", StringComparison.Ordinal));
+        Assert.InRange(himmel.Count(line => line.EndsWith(" F8", StringComparison.Ordinal)), 90, 110);
+        var timeless = Path.Combine(_folder, "timeless.json");
+        await File.WriteAllTextAsync(timeless, StudioJson.Write(SmallStudio.Create()));
+        Assert.Contains(
+            "Nobody keeps the time in ",
+            await Fails("rehearse", timeless, "--play", play, "--from", "Amsel 61", "--out", _folder, "--start"),
+            StringComparison.Ordinal
+        );
         Assert.Contains(
             "There is no source “Nobody”",
             await Fails("rehearse", file, "--play", play, "--from", "Nobody", "--out", _folder),

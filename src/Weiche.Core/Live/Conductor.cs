@@ -76,7 +76,12 @@ internal sealed class Conductor(Engine engine)
         {
             time.GoOnFrom(before, _next);
             foreach (var line in before.Lines)
+            {
                 line.Outlet.Conducts = Conducts.Nothing;
+                // Who was started and is not told any more would play on for ever.
+                if (line.IsStarted && !Array.Exists(time.Lines, each => each.Outlet == line.Outlet && each.Starts))
+                    Tell(line, TimeOrder.Stop, 0, now);
+            }
             // What was tapped stays until the tempo itself is set anew.
             if (before.Plan.Tempo != time.Plan.Tempo)
                 (_tempo, _meant) = (time.Plan.Tempo, null);

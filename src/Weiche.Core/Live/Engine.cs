@@ -105,6 +105,26 @@ public sealed partial class Engine
     /// for time to pass. Right after the waiting bytes have been fetched.</summary>
     public MidiTime NextDue => _due;
 
+    /// <summary>The same without the pulses, which never end while a clock runs: whether anything else is still under way. Right after the
+    /// waiting bytes have been fetched; looked up anew each time it is asked for.</summary>
+    public MidiTime DueBesidesTime
+    {
+        get
+        {
+            var due = MidiTime.Earlier(Guard.Due, _playback.Due);
+            foreach (var (line, stage) in _prepared.Timed)
+                due = MidiTime.Earlier(due, line.Stages[stage].NextDue);
+            foreach (var outlet in _outlets)
+                due = outlet is null ? due : MidiTime.Earlier(due, outlet.Due);
+            foreach (var source in _sources)
+            {
+                if (source is { Parser.IsInsideMessage: true })
+                    due = MidiTime.Earlier(due, source.LastByte + SysExPatience);
+            }
+            return due;
+        }
+    }
+
     /// <summary>How many notes and pedals are held, over all destinations.</summary>
     public int HeldCount => _ledger.Count;
 

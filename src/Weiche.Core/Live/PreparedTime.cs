@@ -92,7 +92,7 @@ internal sealed class FollowerLine(Follower follower, Outlet outlet)
     internal void GoOnFrom(FollowerLine before)
     {
         Next = before.Next;
-        IsStarted = before.IsStarted;
+        IsStarted = Starts && before.IsStarted;
         before._orders.CopyTo(_orders, 0);
         _orderCount = Starts ? before._orderCount : 0;
         before._arrivals.CopyTo(_arrivals, 0);

@@ -62,8 +62,13 @@ internal static class FileVerbs
         var data = DataOption();
         var name = new Option<string?>("--studio") { Description = "with --all: the studio's name; without it the one worked on last" };
         var lineup = LineupOption("the lineup in force at the beginning, by number or name; the first if left out");
+        var start = new Option<bool>("--start")
+        {
+            Description = "start the time at the beginning, and with it patterns and all that want a start",
+        };
         var verb = new Command("rehearse", "play recordings through a studio in virtual time; what works a lever in them works it")
         {
+            start,
             file,
             play,
             from,
@@ -75,8 +80,8 @@ internal static class FileVerbs
         };
         verb.Validators.Add(result =>
         {
-            if (result.GetValue(all) && (result.GetValue(file) is not null || result.GetResult(play) is not null))
-                result.AddError("--all takes the studio and its takes from the database: leave STUDIO and --play out.");
+            if (result.GetValue(all) && (result.GetValue(file) is not null || result.GetResult(play) is not null || result.GetValue(start)))
+                result.AddError("--all takes the studio and its takes from the database: leave STUDIO, --play and --start out.");
             else if (
                 !result.GetValue(all)
                 && (
@@ -99,7 +104,8 @@ internal static class FileVerbs
                         result.GetValue(play)!,
                         result.GetValue(from)!,
                         result.GetValue(outFolder)!,
-                        result.GetValue(lineup)
+                        result.GetValue(lineup),
+                        result.GetValue(start)
                     )
             );
             return code != 0 || arrived ? code : NothingArrived;
@@ -127,11 +133,16 @@ internal static class FileVerbs
     private static Option<string?> DataOption() => new("--data") { Description = "the data folder" };
 
     /// <summary>Rehearses; says whether anything arrived anywhere.</summary>
-    private static bool RehearseAll(string file, string[] plays, string[] sources, string folder, string? lineup)
+    private static bool RehearseAll(string file, string[] plays, string[] sources, string folder, string? lineup, bool starts)
     {
         if (plays.Length != sources.Length)
             throw new StartException($"There are {plays.Length} --play and {sources.Length} --from: each recording needs its source.");
         var studio = InLineup(ReadStudio(file), lineup);
+        if (starts && studio.MasterIn(studio.InForce) is null)
+            throw new StartException(
+                $"Nobody keeps the time in {studio.Name}{(studio.InForce is { } id ? $", {studio.NameOf(id)}" : "")}: there is nothing to "
+                    + "start. Choose a master on Time, or leave --start out."
+            );
         var rehearsal = new Rehearsal(studio);
         var parts = plays
             .Zip(sources, (play, name) =>
@@ -143,7 +154,7 @@ internal static class FileVerbs
                 return (source.Id, RehearsalFiles.Read(play));
             })
             .ToList();
-        rehearsal.Play(parts);
+        rehearsal.Play(parts, starts);
         try
         {
             Directory.CreateDirectory(folder);

@@ -1,6 +1,10 @@
 using System.Text;
 using CsCheck;
 using Weiche.Core.Midi;
+using Weiche.Core.Pulse;
+using Weiche.Core.Stages;
+using Weiche.Core.Studios;
+using Weiche.Core.Studios.Edits;
 using Weiche.Core.Tests.Midi;
 using Weiche.Files;
 using static Weiche.Core.Tests.Rooms;
@@ -104,9 +108,25 @@ public sealed class RehearsalTests : IDisposable
     {
         byte[] file =
         [
-            .. "MThd"u8, 0, 0, 0, 6, 0, 1, 0, 2, 0, 96,
+            .. "MThd"u8,
+            0,
+            0,
+            0,
+            6,
+            0,
+            1,
+            0,
+            2,
+            0,
+            96,
             .. Track(0, 0xFF, 0x51, 3, 0x07, 0xA1, 0x20, 96, 0xFF, 0x51, 3, 0x0F, 0x42, 0x40, 0, 0xFF, 0x2F, 0),
-            .. "junk"u8, 0, 0, 0, 2, 1, 2,
+            .. "junk"u8,
+            0,
+            0,
+            0,
+            2,
+            1,
+            2,
             .. Track(0, 0x90, 60, 100, 96, 60, 0, 96, 0xF0, 3, 1, 2, 3, 0, 0xF7, 2, 4, 0xF7, 0, 0xFF, 0x2F, 0),
         ];
         Assert.Equal(
@@ -121,7 +141,17 @@ public sealed class RehearsalTests : IDisposable
         // Running status goes on behind a name and behind system exclusive; bytes behind the last track are somebody's own.
         byte[] file =
         [
-            .. "MThd"u8, 0, 0, 0, 6, 0, 0, 0, 1, 0, 96,
+            .. "MThd"u8,
+            0,
+            0,
+            0,
+            6,
+            0,
+            0,
+            0,
+            1,
+            0,
+            96,
             .. Track(0, 0x90, 60, 100, 0, 0xFF, 1, 1, 65, 96, 60, 0, 0, 0xF0, 2, 1, 0xF7, 96, 62, 100, 0, 0xFF, 0x2F, 0),
             1,
             2,
@@ -136,7 +166,17 @@ public sealed class RehearsalTests : IDisposable
         // Patterns come one after the other, each in its own tempo: the first twice as fast, the second as usual.
         byte[] patterns =
         [
-            .. "MThd"u8, 0, 0, 0, 6, 0, 2, 0, 2, 0, 96,
+            .. "MThd"u8,
+            0,
+            0,
+            0,
+            6,
+            0,
+            2,
+            0,
+            2,
+            0,
+            96,
             .. Track(0, 0xFF, 0x51, 3, 0x03, 0xD0, 0x90, 96, 0x90, 60, 100, 96, 0xFF, 0x2F, 0),
             .. Track(96, 0x90, 62, 100, 0, 0xFF, 0x2F, 0),
         ];
@@ -149,6 +189,33 @@ public sealed class RehearsalTests : IDisposable
         var path = Path.Combine(_folder, "marked.txt");
         File.WriteAllText(path, "0 90 3C 60\n", new UTF8Encoding(encoderShouldEmitUTF8Identifier: true));
         Assert.Equal("0 90 3C 60\n", RehearsalFiles.WriteText(RehearsalFiles.Read(path)));
+    }
+
+    [Fact]
+    public void A_clock_is_not_waited_for_and_the_time_starts_with_the_recording_and_stops_a_bar_after_it()
+    {
+        var studio = Of("keys", "box", "lights").Lay("keys", "box");
+        studio = studio with { Time = studio.Time with { Master = ClockMaster.Own, Tempo = new Tempo(12_000) } };
+        studio = studio
+            .Must(new SetFollower(new Follower(studio.To("lights"), ClockForm.Steadied, true, MidiSpan.Zero)))
+            .Must(new AddStage(studio.Routes[0].Id, new PatternStage(PatternOrder.Up, new StepLength(8, ' '))));
+        // Held for two beats, and never let go; the pattern has a step each half beat.
+        TimedBytes[] held = [new(0, [0x90, 60, 100]), new(1_000_000, [0xB0, 1, 64])];
+
+        var still = new Rehearsal(studio);
+        still.Play([(studio.From("keys"), held)]);
+        Assert.InRange(still.ArrivedAt(studio.To("lights")).Count, 45, 55);
+        Assert.DoesNotContain(still.ArrivedAt(studio.To("box")), each => each.Bytes[0] == 0x90);
+
+        var started = new Rehearsal(studio);
+        started.Play([(studio.From("keys"), held)], starts: true);
+        var lights = started.ArrivedAt(studio.To("lights")).Select(each => each.Bytes[0]).ToList();
+        Assert.Equal((1, 1, (byte)0xFC), (lights.Count(each => each == 0xFA), lights.Count(each => each == 0xFC), lights[^1]));
+        // Two beats and a bar of four.
+        Assert.InRange(lights.Count(each => each == 0xF8), 6 * 24, 6 * 24 + 3);
+        var box = started.ArrivedAt(studio.To("box")).Where(each => each.Bytes[0] is 0x80 or 0x90).ToList();
+        Assert.InRange(box.Count(each => each.Bytes[0] == 0x90 && each.Bytes[2] > 0), 11, 13);
+        Assert.Equal(0, started.MeterOf(studio.To("box")).Held);
     }
 
     [Fact]

@@ -83,6 +83,26 @@ public sealed class ConductorTests
             bytes.SkipWhile(each => each.Byte != 0xFA).First(each => each.Byte == 0xF8).At;
     }
 
+    [Theory]
+    [InlineData(ClockForm.Steadied, false)]
+    [InlineData(ClockForm.None, true)]
+    [InlineData(ClockForm.None, false)]
+    public void Who_was_started_and_follows_no_more_is_stopped_once_and_goes_along_again_from_a_bar(ClockForm form, bool starts)
+    {
+        var time = new Evening(Own());
+        time.Do(TimeWork.Start);
+        time.GoOn(1_000);
+        time.Edit(new SetFollower(new Follower(time.Studio.To("b"), form, starts, MidiSpan.Zero)));
+        time.GoOn(5_000);
+        Assert.Equal(starts ? 0 : 1, time.BytesAt("b").Count(each => each.Byte == 0xFC));
+        // The other one plays on; so does one that gets no pulses but is still told.
+        Assert.DoesNotContain(time.BytesAt("a"), each => each.Byte == 0xFC);
+        time.Edit(new SetFollower(new Follower(time.Studio.To("b"), ClockForm.Steadied, true, MidiSpan.Zero)));
+        time.GoOn(5_000);
+        Assert.Equal(starts ? 0 : 1, time.BytesAt("b").Count(each => each.Byte == 0xFB));
+        Assert.Equal(starts ? 0 : 1, time.BytesAt("b").Count(each => each.Byte == 0xFC));
+    }
+
     [Fact]
     public void A_start_may_wait_for_the_bar_and_count_in()
     {

@@ -69,10 +69,15 @@ public sealed class CompiledStudio
         var live = LiveRoutes.Of(studio);
         var places = studio.Lineups.Index().ToDictionary(item => item.Item.Id, item => item.Index);
         var count = Math.Max(1, places.Count);
+        // What the lineups make of a route is looked up again only where they, or the route, are others.
+        var alike = previous is not null && previous.Studio.Lineups == studio.Lineups && previous.Studio.HeldOff == studio.HeldOff;
         foreach (var route in studio.Routes)
         {
             var isLive = studio.FindPort(route.To)!.Value.Port.On;
-            var isIn = IsIn(route, count, places, studio.HeldOff);
+            var isIn =
+                alike && previous!.Find(route.Id) is { } known && known.Route.Duty.Equals(route.Duty)
+                    ? known.IsIn
+                    : IsIn(route, count, places, studio.HeldOff);
             byRoute[route.Id.Value] = previous?.Same(route, isLive, isIn) ?? new CompiledRoute(route, isLive, isIn, previous);
         }
         var doors = DoorsOf(studio).ToArray();
@@ -84,6 +89,8 @@ public sealed class CompiledStudio
             if (LiveRoutes.Of(places.Count == 0 ? studio : studio.In(studio.Lineups[i].Id)) is { AnySolo: true } soloed)
                 solo[i] = soloed;
         }
+        var anySolo = Array.Exists(solo, each => each is not null);
+        alike &= !anySolo && previous is { AnySolo: false };
         var indexOf = new int[size];
         var sources = live.ArrangedSources.ToArray();
         var listCount = sources.Length + doors.Length + 1;
@@ -97,6 +104,13 @@ public sealed class CompiledStudio
             // The first place is that of sources without routes.
             var at = indexOf[source.Value] = number + 1;
             var routes = arranged[at] = Array.ConvertAll(live.Arranged(source), route => byRoute[route.Id.Value]!);
+            if (alike && previous!.PlaceOf(source, routes) is { } same)
+            {
+                arranged[at] = previous._arranged[same];
+                for (var i = 0; i < count; i++)
+                    lists[i][at] = previous._lists[i][same];
+                continue;
+            }
             for (var i = 0; i < count; i++)
             {
                 var list = solo[i] is { } soloed
@@ -114,16 +128,7 @@ public sealed class CompiledStudio
             for (var i = 0; i < count; i++)
                 lists[i][at] = through;
         }
-        return new CompiledStudio(
-            studio,
-            (previous?.Version ?? 0) + 1,
-            indexOf,
-            lists,
-            arranged,
-            byRoute,
-            ports,
-            Array.Exists(solo, each => each is not null)
-        );
+        return new CompiledStudio(studio, (previous?.Version ?? 0) + 1, indexOf, lists, arranged, byRoute, ports, anySolo);
     }
 
     /// <summary>The doors of a studio: what other programs send to a virtual port comes in by the destination that it is, and goes on to it
@@ -205,6 +210,14 @@ public sealed class CompiledStudio
 
     /// <summary>All routes of a source that are on, or that a lever may switch on.</summary>
     internal CompiledRoute[] ArrangedOf(PortId source) => _arranged[_indexOf[source.Value]];
+
+    /// <summary>Where the lists of a source stand, if its routes are these very ones.</summary>
+    private int? PlaceOf(PortId source, CompiledRoute[] routes) =>
+        (uint)source.Value < (uint)_indexOf.Length
+        && _indexOf[source.Value] is > 0 and var place
+        && _arranged[place].AsSpan().SequenceEqual(routes)
+            ? place
+            : null;
 
     /// <summary>The compiled form of a route, if it is the very same one and nothing in it keeps anything; most edits change one
     /// route.</summary>

@@ -7,7 +7,8 @@ namespace Weiche.Core.Checks;
 
 /// <summary>Circuits that are not open, but would be as soon as levers switch routes: on, or off where one diverts or is soloed.</summary>
 /// <remarks>Each lever is tried by itself, and then all of them one after the other: what is told happens when they are worked so. That no
-/// other order of several levers closes a circuit is not proved. A lever counts in every lineup, whichever it works in: what it switched
+/// other order of several levers closes a circuit is proved only where nothing circles with all of their routes on at once, and no route
+/// diverts or is soloed: then one look is enough for all of them. A lever counts in every lineup, whichever it works in: what it switched
 /// stays so when another is entered.</remarks>
 public static class LeverCircuits
 {
@@ -22,6 +23,8 @@ public static class LeverCircuits
     {
         var studio = search.Flow.Studio;
         var levers = studio.Levers.Where(lever => !ReferenceEquals(Worked(studio, lever), studio)).ToList();
+        if (levers.Count == 0 || IsClearWithAll(search, levers))
+            yield break;
         var told = new List<Finding>();
         foreach (var lever in levers)
         {
@@ -55,6 +58,24 @@ public static class LeverCircuits
         };
     }
 
+    /// <summary>Whether nothing more circles with all routes on that levers work. Without routes that divert or are soloed one that is on
+    /// never stops what another passes, so then nothing more circles with some of them on either.</summary>
+    private static bool IsClearWithAll(CircuitSearch search, List<Lever> levers)
+    {
+        var studio = search.Flow.Studio;
+        if (studio.Routes.Any(route => route.Divert || route.Solo))
+            return false;
+        var worked = levers.SelectMany(lever => ((SwitchRoutes)lever.Work).Routes).ToHashSet();
+        return !Opens(
+            search,
+            studio with
+            {
+                Routes = [.. studio.Routes.Select(route => !route.On && worked.Contains(route.Id) ? route with { On = true } : route)],
+            },
+            out _
+        );
+    }
+
     /// <summary>The studio as it is played when a lever has been worked, or is held; the very same where it switches nothing.</summary>
     private static Studio Worked(Studio studio, Lever lever)
     {
@@ -78,18 +99,20 @@ public static class LeverCircuits
     }
 
     /// <summary>A circuit that is open then, and is not among those that are known; null for none.</summary>
-    private static Finding? Opened(CircuitSearch search, IReadOnlyList<Finding> known, Studio worked)
+    private static Finding? Opened(CircuitSearch search, IReadOnlyList<Finding> known, Studio worked) =>
+        Opens(search, worked, out var circuits)
+            ? circuits.Find(circuit =>
+                !known.Any(other => other.Routes.SequenceEqual(circuit.Routes) && other.Messages.Equals(circuit.Messages))
+            )
+            : null;
+
+    /// <summary>Whether more circles in another state of the studio, and all that is open there.</summary>
+    private static bool Opens(CircuitSearch search, Studio worked, out List<Finding> circuits)
     {
         var then = CircuitSearch.Of(Flow.Of(worked, search.Flow), search);
-        var opened = then.OpensMoreThan(search)
-            ? Circuits
-                .Of(then)
-                .FirstOrDefault(circuit =>
-                    circuit.IsOpenCircuit
-                    && !known.Any(other => other.Routes.SequenceEqual(circuit.Routes) && other.Messages.Equals(circuit.Messages))
-                )
-            : null;
+        var opens = then.OpensMoreThan(search);
+        circuits = opens ? [.. Circuits.Of(then).Where(circuit => circuit.IsOpenCircuit)] : [];
         then.Forget();
-        return opened;
+        return opens;
     }
 }

@@ -8,6 +8,35 @@ namespace Weiche.Web.Tests.Browser;
 public sealed class LineupsBrowserTests(Window window) : IClassFixture<Window>
 {
     [Fact]
+    public async Task Of_many_lineups_the_one_in_force_is_brought_into_sight_and_what_is_scrolled_to_stays_through_an_edit()
+    {
+        await using var house = await House.Open(dome: true);
+        for (var i = 4; i <= 16; i++)
+            Assert.Null(house.Desk.Apply(new AddLineup($"Night {i}")).Problem);
+        bool InSight(int number) =>
+            window.Script<bool>(
+                $"const card = document.querySelectorAll('.lineup-card')[{number - 1}].getBoundingClientRect();"
+                    + "const names = document.querySelector('.roster-heads > span').getBoundingClientRect();"
+                    + "return card.left >= names.right - 1 && card.right <= innerWidth;"
+            );
+        Assert.Null(house.Desk.Enter(house.Studio.Lineups[11].Id));
+        window.Go(house, "/lineups");
+        window.Until(() => InSight(12), "the twelfth, in force");
+        // Whoever looks elsewhere is left there, also by an edit.
+        window.Script<object?>("document.getElementById('roster').scrollLeft = 200; return null");
+        var route = house.Route("Halm", "Brandung").Id;
+        window.Driver.ExecuteScript($"document.querySelector('#place-{route}-{house.Studio.Lineups[3].Id}').click()");
+        window.Until(() => house.Studio.FindRoute(route)!.Duty.IsOn(house.Studio.Lineups[3].Id), "Halm in the fourth");
+        window.Until(
+            () => window.Find($"#place-{route}-{house.Studio.Lineups[3].Id}").GetAttribute("aria-pressed") == "true",
+            "it is shown"
+        );
+        Assert.Equal(200, window.Script<long>("return document.getElementById('roster').scrollLeft"));
+        window.Key("n");
+        window.Until(() => window.Text("#lineup-now") == "13 Night 13" && InSight(13), "the thirteenth");
+    }
+
+    [Fact]
     public async Task The_roster_is_set_by_keys_and_the_next_lineup_is_entered_by_key_pedal_and_program_while_a_chord_rings_on()
     {
         await using var house = await House.Open(dome: true);

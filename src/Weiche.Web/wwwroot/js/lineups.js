@@ -1,4 +1,5 @@
-// The roster by keys (arrows move, Space presses), and a lever set by doing: the next thing that is pressed on any source becomes it.
+// The roster by keys (arrows move, Space presses), scrolled to the lineup in force; and a lever set by doing: the next thing that is
+// pressed on any source becomes it.
 
 import { look } from "./swap.js";
 
@@ -28,7 +29,24 @@ export function startLineups(live) {
   });
   document.body.addEventListener("htmx:afterSwap", () => {
     if (waits) wait(true);
+    showInForce();
   });
+
+  // The column in force is brought into sight when it has become another one, not whenever somebody looks elsewhere.
+  let shown = null;
+  function showInForce() {
+    const roster = document.getElementById("roster");
+    const card = roster?.querySelector(".lineup-card.in-force");
+    const number = card?.querySelector(".number")?.textContent ?? null;
+    if (number === shown) return;
+    shown = number;
+    if (!card) return;
+    const names = roster.querySelector(".roster-heads > span").offsetWidth;
+    const room = roster.clientWidth - names;
+    const from = card.offsetLeft - names - roster.scrollLeft;
+    if (from < 0 || from + card.offsetWidth > room) roster.scrollLeft = card.offsetLeft - names - (room - card.offsetWidth) / 2;
+  }
+  showInForce();
 
   live.onFrame((frame) => {
     if (!waits || !button()) return;

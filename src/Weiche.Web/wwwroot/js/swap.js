@@ -12,6 +12,7 @@ const scrolled = [
   ".watch-scroll",
   ".trace-steps",
   ".many-list",
+  ".roster",
 ];
 
 const place = { target: "#fragment", swap: "outerHTML" };

@@ -19,6 +19,8 @@ public sealed class ChecksBrowserTests(Window window) : IClassFixture<Window>
         window.Until(() => window.Has(".room-way.circling"), "the circuit on the plan");
         window.Driver.Navigate().Back();
         window.Until(() => window.Has("#remedy-0"), "the remedies");
+        // The page was loaded anew: keys are taken as soon as its scripts run.
+        window.AwaitLive();
         window.Press("#remedy-0");
         window.Until(() => window.Text("#guard-lamp") == "3 to look at", "no circuit here");
         other.Until(() => other.Text("#guard-lamp") == "3 to look at", "no circuit in the other window");

@@ -43,20 +43,23 @@ public sealed record DeskState(Studio Studio, int Version, int StudioId, string?
 
     /// <summary>What was found, in all lineups, each thing once, the lineup in force first.</summary>
     public ImmutableArray<PlacedFinding> Findings =>
-        _findings is { IsDefault: false } known && ReferenceEquals(_findingsOf.Report, Report) && _findingsOf.Looks == Looks
-            ? known
+        Volatile.Read(ref _together) is { } known && ReferenceEquals(known.Report, Report) && known.Looks == Looks
+            ? known.Findings
             : Put();
 
-    private ImmutableArray<PlacedFinding> _findings;
-    private (CheckReport? Report, ImmutableArray<LineupLook> Looks) _findingsOf;
+    // Replaced as a whole: several windows ask at once, and a state that was made from another has what was found there.
+    private Together? _together;
+
+    private sealed record Together(CheckReport Report, ImmutableArray<LineupLook> Looks, ImmutableArray<PlacedFinding> Findings);
 
     private ImmutableArray<PlacedFinding> Put()
     {
-        _findingsOf = (Report, Looks);
         var others = Looks
             .Where(look => look.Lineup != Studio.InForce || !ReferenceEquals(look.Report, Report))
             .Select(look => look.Report);
-        return _findings = KeyName.Calling(Studio.MiddleOctave, () => LineupChecks.Together([Report, .. others], LineupChecks.Of(Studio)));
+        var findings = KeyName.Calling(Studio.MiddleOctave, () => LineupChecks.Together([Report, .. others], LineupChecks.Of(Studio)));
+        Volatile.Write(ref _together, new Together(Report, Looks, findings));
+        return findings;
     }
 }
 

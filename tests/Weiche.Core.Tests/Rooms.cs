@@ -25,6 +25,27 @@ internal static class Rooms
         return dome.Must(new SwitchRoute(dome.Routes[^1].Id, false));
     }
 
+    /// <summary>A studio of applications that hear and send without a wire; those that are named pass on what they hear.</summary>
+    public static Studio Room(string[] names, params string[] echoing)
+    {
+        var studio = names.Aggregate(Studio.Empty("Room"), (all, name) => all.Must(new AddDevice($"{name}, application")));
+        foreach (var name in echoing)
+        {
+            var device = studio.Devices.Single(each => each.Name == name);
+            studio = studio.Must(
+                new AddInnerPath(
+                    device.Id,
+                    InnerPathKind.Echo,
+                    "echo",
+                    Place.At(studio.To(name)),
+                    Place.At(studio.From(name)),
+                    MidiSpan.FromMilliseconds(1)
+                )
+            );
+        }
+        return studio;
+    }
+
     public static Studio Must(this Studio studio, StudioEdit edit)
     {
         var result = edit.Apply(studio);

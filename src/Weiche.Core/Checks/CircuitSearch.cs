@@ -24,9 +24,9 @@ internal sealed class CircuitSearch
 
     private readonly MessageSet[] _into;
 
-    // Both by the first step of a component.
+    // Both by the first step of a component; findings with what grew at its places, which they tell.
     private readonly Dictionary<Step, Solved> _solved = [];
-    private readonly Dictionary<Step, IReadOnlyList<Finding>> _findings = [];
+    private readonly Dictionary<Step, (bool[] Grew, IReadOnlyList<Finding> Findings)> _findings = [];
     private readonly bool[] _reused;
 
     // What goes on for ever from each place, and what of it comes from a closed way; null where nothing goes on for ever.
@@ -109,18 +109,16 @@ internal sealed class CircuitSearch
         // Names stand in them: of ports, and of the groups that routes are from.
         if (!_previous.Flow.HasRoomOf(Flow) || _previous.Flow.Studio.Groups != Flow.Studio.Groups)
             return null;
-        var places = Flow.Components[component].Places;
-        if (
-            places.Any(place =>
-                Grows[place] != (Flow.Places[place] is { } end && _previous.Flow.Number(end) is { } number && _previous.Grows[number])
-            )
-        )
-            return null;
-        return _previous._findings.GetValueOrDefault(First(component));
+        return _previous._findings.TryGetValue(First(component), out var known) && GrowsIn(component).SequenceEqual(known.Grew)
+            ? known.Findings
+            : null;
     }
 
     /// <summary>Keeps what was found about a component.</summary>
-    internal void Remember(int component, IReadOnlyList<Finding> findings) => _findings[First(component)] = findings;
+    internal void Remember(int component, IReadOnlyList<Finding> findings) => _findings[First(component)] = (GrowsIn(component), findings);
+
+    /// <summary>For each place of a component, those that only a route with several sources knows too, whether it grows there.</summary>
+    private bool[] GrowsIn(int component) => Array.ConvertAll(Flow.Components[component].Places, place => Grows[place]);
 
     private Step First(int component) => Flow.Components[component].Places.SelectMany(place => Flow.OutWithin[place]).First();
 

@@ -44,6 +44,28 @@ public class AfterEditsTests
         Assert.Equal(KeyName.DefaultMiddleOctave, KeyName.CurrentMiddleOctave);
     }
 
+    [Fact]
+    public void What_feeds_a_circle_of_several_sources_no_longer_grows_once_the_other_circle_is_open()
+    {
+        // What a and b send comes together, becomes two keys, and goes to d: one of them comes round by a, the other runs between e and f.
+        var studio = Rooms.Room(["a", "b", "d", "e", "f"], "a", "d", "e", "f").Must(new AddGroup("both"));
+        foreach (var device in studio.Devices)
+            studio = studio.Must(new SetKinds(device.Id, true, KindSet.Of(MessageKind.Note)));
+        foreach (var name in new[] { "a", "b" })
+            studio = studio.Must(new SetMember(studio.Groups[0].Id, studio.From(name), true));
+        studio = studio.Must(new LayRoute(new GroupSource(studio.Groups[0].Id), studio.To("d")));
+        studio = studio
+            .Must(new AddStage(studio.Routes[0].Id, new ChordStage(0, 7)))
+            .Lay("d", "a", new KeysStage(60, 60))
+            .Lay("d", "e", new KeysStage(67, 67))
+            .Lay("e", "f")
+            .Lay("f", "e");
+        var before = Checker.Check(studio);
+        Assert.Contains(before.OpenCircuits, circuit => circuit.Kind == FindingKind.Growing);
+        var after = Checker.Check(studio.Must(new SwitchRoute(studio.Route("f", "e").Id, false)), before);
+        Assert.Equal(FindingKind.Endless, Assert.Single(after.OpenCircuits).Kind);
+    }
+
     /// <summary>All that is said of all that was found.</summary>
     private static IEnumerable<string> Told(CheckReport report) =>
         report.Findings.Select(finding =>

@@ -13,27 +13,6 @@ namespace Weiche.Core.Tests.Checks;
 /// <summary>Setups with known answers.</summary>
 public class CheckerTests
 {
-    /// <summary>Devices that hear and send over USB; those that are named pass on what they hear.</summary>
-    private static Studio Room(string[] names, params string[] echoing)
-    {
-        var studio = names.Aggregate(Studio.Empty("Room"), (all, name) => all.Must(new AddDevice($"{name}, application")));
-        foreach (var name in echoing)
-        {
-            var device = studio.Devices.Single(each => each.Name == name);
-            studio = studio.Must(
-                new AddInnerPath(
-                    device.Id,
-                    InnerPathKind.Echo,
-                    "echo",
-                    Place.At(studio.To(name)),
-                    Place.At(studio.From(name)),
-                    MidiSpan.FromMilliseconds(1)
-                )
-            );
-        }
-        return studio;
-    }
-
     private static ChannelsStage Only(int channel, int? to = null) =>
         new(
             Channel.All.Aggregate(ChannelMap.Identity, (map, each) =>

@@ -22,13 +22,17 @@ public static class LeverCircuits
     internal static IEnumerable<Finding> Of(CircuitSearch search, IReadOnlyList<Finding> circuits)
     {
         var studio = search.Flow.Studio;
-        var levers = studio.Levers.Where(lever => !ReferenceEquals(Worked(studio, lever), studio)).ToList();
+        var works = studio
+            .Levers.Select(lever => (Lever: lever, Then: Worked(studio, lever)))
+            .Where(work => !ReferenceEquals(work.Then, studio))
+            .ToList();
+        var levers = works.ConvertAll(work => work.Lever);
         if (levers.Count == 0 || IsClearWithAll(search, levers))
             yield break;
         var told = new List<Finding>();
-        foreach (var lever in levers)
+        foreach (var (lever, then) in works)
         {
-            if (Opened(search, circuits, Worked(studio, lever)) is not { } circuit)
+            if (Opened(search, circuits, then) is not { } circuit)
                 continue;
             told.Add(circuit);
             yield return circuit with

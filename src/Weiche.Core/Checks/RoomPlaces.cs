@@ -26,12 +26,8 @@ internal sealed class RoomPlaces
             foreach (var jack in device.Jacks)
                 Add(Place.At(jack.Id));
         }
-        // Where nothing but what nobody knows is connected, no way begins.
-        foreach (var own in Links.Own.Concat(studio.Outside.Select(cable => RoomLinks.EndOf(studio, cable))).Distinct())
-        {
-            if (own.Kind == PlaceKind.Own)
-                Add(own);
-        }
+        foreach (var own in Links.Own)
+            Add(own);
         Places = [.. places];
         Hearers = Array.ConvertAll(Places, place => RoomLinks.HearerAt(studio, place));
         Listening = Array.ConvertAll(Hearers, device =>
@@ -94,10 +90,8 @@ internal sealed class RoomPlaces
     internal bool IsOf(Studio studio) =>
         studio.Devices == _studio.Devices && studio.Cables == _studio.Cables && studio.Outside == _studio.Outside;
 
-    /// <summary>Where routes from a source begin, or routes to a destination end: at the port, and at Weiche's own for it if others
-    /// connected something there.</summary>
-    internal int[] NumbersOf(PortId port) =>
-        Number(Place.Own(port)) is { } own ? [_numbers[Place.At(port)], own] : [_numbers[Place.At(port)]];
+    /// <summary>The numbers of where routes from a source begin, or routes to a destination end (<see cref="RoomLinks.EndsAt"/>).</summary>
+    internal IEnumerable<int> NumbersOf(PortId port) => Links.EndsAt(port).Select(place => _numbers[place]);
 
     internal int? Number(Place place) => _numbers.TryGetValue(place, out var number) ? number : null;
 

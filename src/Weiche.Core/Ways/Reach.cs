@@ -65,22 +65,18 @@ public static class Reach
         var ways = RoomLinks.Of(studio);
         foreach (var link in ways.All.Where(link => link.On))
             yield return (link.From, link.To, set => Stage.PreImageOf(link.Stages, set));
-        var own = ways.Own.ToHashSet();
         foreach (var source in studio.Sources)
         {
             foreach (var (route, taken) in LiveRoutes.Of(studio).LiveFrom(source))
             {
-                foreach (var from in EndsAt(source.Id))
+                foreach (var from in ways.EndsAt(source.Id))
                 {
-                    foreach (var to in EndsAt(route.To))
+                    foreach (var to in ways.EndsAt(route.To))
                         yield return (from, to, set =>
                             Stage.PreImageOf(route.Stages, set).Except(taken).Except(studio.LeftOutAt(route.To))
                         );
                 }
             }
         }
-
-        // Others may have connected something at Weiche's own port for it.
-        IEnumerable<Place> EndsAt(PortId port) => own.Contains(Place.Own(port)) ? [Place.At(port), Place.Own(port)] : [Place.At(port)];
     }
 }

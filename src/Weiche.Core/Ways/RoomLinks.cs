@@ -83,6 +83,11 @@ public sealed class RoomLinks
     {
         _studio = studio;
         _from = links.ToLookup(link => link.From);
+        Own = studio
+            .Outside.SelectMany(cable => new[] { BeginOf(studio, cable), EndOf(studio, cable) })
+            .OfType<Place>()
+            .Where(place => place.Kind == PlaceKind.Own)
+            .ToHashSet();
     }
 
     /// <summary>The ways of a studio.</summary>
@@ -92,10 +97,14 @@ public sealed class RoomLinks
     /// <summary>Every step.</summary>
     public IEnumerable<Link> All => _from.SelectMany(links => links);
 
-    /// <summary>Weiche's own ports for those of other programs, as far as others connected something there: routes of the source begin
-    /// there too, and those to the destination end there too.</summary>
-    public IEnumerable<Place> Own =>
-        All.SelectMany(link => new[] { link.From, link.To }).Where(place => place.Kind == PlaceKind.Own).Distinct();
+    /// <summary>Weiche's own ports for those of other programs, as far as others connected something there.</summary>
+    public IReadOnlySet<Place> Own { get; }
+
+    /// <summary>Where routes from a source begin, or routes to a destination end: at the port, and at Weiche's own for it if others
+    /// connected something there.</summary>
+    /// <param name="port">The port.</param>
+    public ImmutableArray<Place> EndsAt(PortId port) =>
+        Own.Contains(Place.Own(port)) ? [Place.At(port), Place.Own(port)] : [Place.At(port)];
 
     /// <summary>The steps that begin at a place.</summary>
     /// <param name="place">The place.</param>
@@ -154,6 +163,13 @@ public sealed class RoomLinks
         }
         return ways;
     }
+
+    /// <summary>Where what another program connects begins: at the source, or where Weiche plays the destination; null for a program that
+    /// the studio does not know.</summary>
+    private static Place? BeginOf(Studio studio, OutsideCable cable) =>
+        studio.FindPort(cable.From) is not { } from ? null
+        : from.IsSource ? Place.At(cable.From)
+        : Place.Own(cable.From);
 
     /// <summary>Where what another program connects ends: at the destination, or where Weiche hears the source.</summary>
     /// <param name="studio">The studio.</param>
@@ -228,12 +244,12 @@ public sealed class RoomLinks
         }
         foreach (var cable in studio.Outside)
         {
-            if (studio.FindPort(cable.From) is { } from)
+            if (BeginOf(studio, cable) is { } begin)
                 yield return new Link(
-                    from.IsSource ? Place.At(cable.From) : Place.Own(cable.From),
+                    begin,
                     EndOf(studio, cable),
                     LinkKind.Outside,
-                    from.Owner,
+                    studio.FindPort(cable.From)!.Value.Owner,
                     null,
                     MidiSpan.Zero,
                     MidiSpan.Zero

@@ -42,8 +42,7 @@ public sealed record GuardLamp(int Open, int Warnings, int Stopped, bool IsLooki
     {
         var (state, findings) = (desk.State, desk.State.Findings);
         var open = findings.Where(placed => placed.Finding.IsCircuit).ToList();
-        if (open.Count > 0 && open.TrueForAll(placed => !placed.Finding.IsOpenCircuit))
-            return new GuardLamp(open.Count, WarningsIn(findings), desk.Junction.Guarded().Trips.Length, state.IsLooking, ByLever: true);
+        var byLever = open.Count > 0 && open.TrueForAll(placed => !placed.Finding.IsOpenCircuit);
         // Where only other lineups have one, it says which.
         var elsewhere =
             open.Count > 0
@@ -52,7 +51,7 @@ public sealed record GuardLamp(int Open, int Warnings, int Stopped, bool IsLooki
                 : [];
         return new GuardLamp(
             open.Count,
-            WarningsIn(findings),
+            findings.Count(placed => placed.Finding.Severity == Severity.Warning || placed.Finding.Kind == FindingKind.Silence),
             desk.Junction.Guarded().Trips.Length,
             state.IsLooking,
             elsewhere switch
@@ -60,10 +59,8 @@ public sealed record GuardLamp(int Open, int Warnings, int Stopped, bool IsLooki
                 [] => "",
                 [var one] => $" in {state.Studio.NameOf(one)}",
                 _ => " in other lineups",
-            }
+            },
+            byLever
         );
     }
-
-    private static int WarningsIn(IEnumerable<PlacedFinding> findings) =>
-        findings.Count(placed => placed.Finding.Severity == Severity.Warning || placed.Finding.Kind == FindingKind.Silence);
 }

@@ -14,7 +14,7 @@ export function startPlan() {
   const plan = () => document.querySelector(".plan");
   const say = (text) => {
     const place = document.getElementById("plan-say");
-    place.className = "plan-say";
+    place.classList.remove("problem");
     place.textContent = text;
   };
 

@@ -8,7 +8,7 @@ namespace Weiche.Core.Pulse;
 /// </summary>
 /// <remarks>
 /// <para>A line is laid through the last pulses (number against time, up to sixteen beats of them), by least squares in which what lies far
-/// off counts less (Huber's weights), so a late pulse in ten does not move it. Where the newest pulses leave the line as chance would not
+/// off counts less (Huber's weights) and at last not at all (Tukey's), so a late pulse in ten does not move it. Where the newest pulses leave the line as chance would not
 /// have it, the older ones are forgotten: tempo and phase follow a jump or a ramp within a beat.</para>
 /// <para>A gap is taken for pulses that were lost, and counted along, unless they come late in a burst: then they are the ones that were
 /// missed. Two gaps alike one after the other are a slower tempo.</para>
@@ -213,7 +213,7 @@ internal sealed class ClockEstimate
     private void Lay(bool measured)
     {
         var (number, time) = (At(0, _numbers), At(0, _times));
-        var limit = 1.5 * Spread;
+        var (limit, far) = (1.5 * Spread, 4.7 * Spread);
         for (var pass = measured ? 1 : 0; pass < 3; pass++)
         {
             double sum = 0,
@@ -224,7 +224,10 @@ internal sealed class ClockEstimate
             for (var i = 0; i < _count; i++)
             {
                 var (x, y) = ((double)(At(i, _numbers) - number), (double)(At(i, _times) - time));
-                var weight = pass == 0 ? 1 : Math.Min(1, limit / Math.Max(1e-9, Math.Abs(_off[i])));
+                var weight =
+                    pass == 0 ? 1
+                    : pass == 2 && _count >= Sure ? Bisquare(_off[i] / far)
+                    : Math.Min(1, limit / Math.Max(1e-9, Math.Abs(_off[i])));
                 sum += weight;
                 sumX += weight * x;
                 sumY += weight * y;
@@ -239,6 +242,9 @@ internal sealed class ClockEstimate
             Measure();
         }
     }
+
+    /// <summary>Tukey's weight: what lies farther off than 1 does not count at all.</summary>
+    private static double Bisquare(double off) => Math.Abs(off) >= 1 ? 0 : (1 - off * off) * (1 - off * off);
 
     /// <summary>How far each pulse lies off the line.</summary>
     private void Measure()

@@ -53,7 +53,7 @@ internal sealed partial class Conductor
     /// <param name="now">The time.</param>
     internal void BackInStep(PortId? who, MidiTime now)
     {
-        if (!_playing)
+        if (!_playing && !_begins)
             return;
         foreach (var line in _time?.Lines ?? [])
         {
@@ -149,12 +149,7 @@ internal sealed partial class Conductor
             engine.HaltBeat(now);
         (_playing, _begins, _beginsAt, _zero) = (false, true, first, first - position);
         foreach (var line in _time?.Lines ?? [])
-        {
-            if (position != 0)
-                Again(line, first, position);
-            else
-                Restart(line, first);
-        }
+            GoAlong(line);
         Changed(now);
         Tick(now);
     }
@@ -167,17 +162,17 @@ internal sealed partial class Conductor
             line.Order(TimeOrder.Stop, line.Next);
     }
 
-    private static void Restart(FollowerLine line, long first)
-    {
-        Stop(line);
-        line.Order(TimeOrder.Start, first);
-    }
-
-    /// <summary>Stopped, and on from the next bar at the right place.</summary>
+    /// <summary>Stopped, and on with the beginning that is still to come, or else from the next bar at the right place.</summary>
     private void GoAlong(FollowerLine line)
     {
-        var bar = BarFrom(Ahead() + 1);
-        Again(line, bar, bar - _zero);
+        var first = _begins ? _beginsAt : BarFrom(Ahead() + 1);
+        if (first != _zero)
+        {
+            Again(line, first, first - _zero);
+            return;
+        }
+        Stop(line);
+        line.Order(TimeOrder.Start, first);
     }
 
     private void Again(FollowerLine line, long first, long position)

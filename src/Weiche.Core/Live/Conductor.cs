@@ -107,10 +107,11 @@ internal sealed partial class Conductor(Engine engine)
         Tick(now);
     }
 
-    /// <summary>Who is to be started while it runs already goes along from the next bar on.</summary>
+    /// <summary>Who is to be started while it runs already goes along from the next bar on, or from the beginning if that is still to
+    /// come.</summary>
     private void Join(FollowerLine line)
     {
-        if (_playing && line.Starts && !line.IsStarted && !line.HasOrder)
+        if ((_playing || _begins) && line.Starts && !line.IsStarted && !line.HasOrder)
             GoAlong(line);
     }
 

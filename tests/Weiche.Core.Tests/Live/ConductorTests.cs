@@ -340,6 +340,39 @@ public sealed class ConductorTests
     }
 
     [Fact]
+    public void Who_comes_or_comes_back_before_the_beginning_begins_with_the_rest()
+    {
+        // During the count-in.
+        var time = new Evening(Own(plan => plan with { CountIn = 1 }));
+        time.Edit(new SetFollower(new Follower(time.Studio.To("b"), ClockForm.Steadied, false, MidiSpan.Zero)));
+        time.Do(TimeWork.Start);
+        time.GoOn(500);
+        time.Edit(new SetFollower(new Follower(time.Studio.To("b"), ClockForm.Steadied, true, MidiSpan.Zero)));
+        time.GoOn(3_000);
+        Assert.Equal(["FA"], time.OrdersAt("b"));
+        Assert.Equal(StartOf("a"), StartOf("b"));
+
+        // Between a master's start and its first pulse: what was told meanwhile was told to nobody.
+        time = new Evening(Followed());
+        time.Away = time.Studio.To("a");
+        time.Send("box", 0xF8);
+        time.GoOn(700);
+        time.Send("box", 0xFA);
+        time.GoOn(50);
+        time.Away = default;
+        time.Engine.Return(time.Studio.To("a"), time.Now);
+        for (var i = 0; i < Bar; i++)
+        {
+            time.Send("box", 0xF8);
+            time.GoOn(20);
+        }
+        Assert.Equal("FA", time.OrdersAt("a")[^1]);
+        Assert.Equal(["FA"], time.OrdersAt("b"));
+
+        MidiTime StartOf(string who) => time.BytesAt(who).First(each => each.Byte == 0xFA).At;
+    }
+
+    [Fact]
     public void A_pedal_holds_the_beat_and_lets_it_go_and_one_that_is_pulled_out_moves_nothing()
     {
         var studio = Own();

@@ -238,6 +238,29 @@ public class LineupsTests
     }
 
     [Fact]
+    public async Task What_a_lineup_sends_to_a_device_that_is_missing_waits_and_is_sent_when_it_is_back()
+    {
+        await using var house = await House.Open(dome: true);
+        var studio = house.Studio;
+        var dawn = studio.Lineups.Single(lineup => lineup.Name == "Dawn");
+        var sending = dawn.Sends.First(each => studio.FindPort(each.To)!.Value.Name == "Zinn");
+        var said = SendingWords.Of(studio, sending);
+        house.Desk.StandIns.Room!.Plug("weiher-4x4", null);
+        await House.Until(() => house.Desk.Park.State.Missing == 1, "it to be missing");
+        Assert.Null(house.Desk.Enter(dawn.Id));
+        var page = await house.Get("/lineups");
+        Assert.Contains(page.QuerySelectorAll(".sends li"), each =>
+            each.QuerySelector(".waits") is not null && each.TextContent.Contains(said, StringComparison.Ordinal)
+        );
+        Assert.Contains("Zinn", (await house.Get("/tonight")).QuerySelector(".tonight-lamp")!.TextContent, StringComparison.Ordinal);
+        Assert.Equal(1, house.StandIn("Zinn").Listener!.Heard.Programs[4]);
+        house.Desk.StandIns.Room!.Plug("weiher-4x4", "socket 1");
+        await House.Until(() => house.StandIn("Zinn").Listener!.Heard.Programs[4] == 3, "the program at Zinn");
+        await House.Until(() => house.Desk.Park.State.Missing == 0, "it to be back");
+        Assert.Null((await house.Get("/lineups")).QuerySelector(".sends .waits"));
+    }
+
+    [Fact]
     public async Task A_lever_of_a_device_that_is_missing_is_said_to_wait()
     {
         await using var house = await House.Open(dome: true);

@@ -54,12 +54,8 @@ public sealed partial class Engine
         var entry = _prepared.Entries[place];
         foreach (var (outlet, bytes) in entry.Sends)
         {
-            var sink = new OwnSink(this, outlet, now);
-            // Nothing of it is left out, neither for what it sends after it nor for what is played.
-            outlet.Bar();
-            _own.Parse(bytes, ref sink);
-            _own.Reset();
-            outlet.Bar();
+            Tell(outlet, bytes, now);
+            outlet.ToldBy = entry.Lineup;
         }
         LetGoWhatLeaves(place, now);
         _lineup = place;
@@ -76,6 +72,32 @@ public sealed partial class Engine
         AwaitConductor();
         Volatile.Write(ref _inForce, entry.Lineup.Value);
         Volatile.Write(ref _entries, _entries + 1);
+    }
+
+    private void Tell(Outlet outlet, byte[] bytes, MidiTime now)
+    {
+        var sink = new OwnSink(this, outlet, now);
+        // Nothing of it is left out, neither for what it sends after it nor for what is played.
+        outlet.Bar();
+        _own.Parse(bytes, ref sink);
+        _own.Reset();
+        outlet.Bar();
+    }
+
+    /// <summary>Sends a destination again what the last lineup that had something for it sends on being entered: it was away, and has missed
+    /// it or forgotten it.</summary>
+    private void TellAgain(Outlet outlet, MidiTime now)
+    {
+        foreach (var entry in _prepared.Entries)
+        {
+            if (entry.Lineup != outlet.ToldBy)
+                continue;
+            foreach (var (to, bytes) in entry.Sends)
+            {
+                if (to == outlet)
+                    Tell(outlet, bytes, now);
+            }
+        }
     }
 
     /// <summary>Sends on what stages of leaving routes have kept: the last value always arrives.</summary>

@@ -351,16 +351,28 @@ public sealed partial class Engine
             Drain(outlet, ref taker, now);
     }
 
+    /// <summary>Says that nobody is there any more to take the bytes of a destination.</summary>
+    /// <param name="destination">The destination; nothing happens if it is not there.</param>
+    public void Leave(PortId destination)
+    {
+        if (_prepared.FindOutlet(destination) is { } outlet)
+            outlet.HasLeft = true;
+    }
+
     /// <summary>Says that somebody takes the bytes of a destination again, after nobody did: the ends of notes and pedals that it missed,
-    /// and what all notes off would have sent it, are handed out before anything else.</summary>
+    /// and what all notes off would have sent it, are handed out before anything else; then what the last lineup that had something for it
+    /// sends on being entered.</summary>
     /// <param name="destination">The destination; nothing happens if it is not there or was not away.</param>
     /// <param name="now">The time.</param>
     public void Return(PortId destination, MidiTime now)
     {
         if (_prepared.FindOutlet(destination) is not { } outlet)
             return;
-        var wasAway = outlet.IsAway;
+        var (wasAway, hasLeft) = (outlet.IsAway, outlet.HasLeft);
         outlet.Return(now);
+        outlet.HasLeft = false;
+        if (wasAway || hasLeft)
+            TellAgain(outlet, now);
         MarkDirty(outlet);
         if (!wasAway)
             return;

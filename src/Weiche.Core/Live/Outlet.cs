@@ -84,6 +84,12 @@ internal sealed class Outlet
     /// <summary>Whether nobody takes its bytes.</summary>
     internal bool IsAway { get; private set; }
 
+    /// <summary>Whether it was unplugged since somebody was there last, whether it missed anything or not.</summary>
+    internal bool HasLeft;
+
+    /// <summary>The lineup that sent something here on being entered, the last one that did; null for none.</summary>
+    internal LineupId? ToldBy;
+
     /// <summary>How it is placed in the room, for the guard.</summary>
     internal Standing Standing;
 

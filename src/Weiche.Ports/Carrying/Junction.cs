@@ -283,7 +283,9 @@ public sealed class Junction : IDisposable
                 (engine, now) =>
                 {
                     _sinks = sinks;
-                    if (sink is not null)
+                    if (sink is null)
+                        engine.Leave(destination);
+                    else
                         engine.Return(destination, now);
                 }
             );

@@ -63,6 +63,54 @@ public class AwayTests
     }
 
     [Fact]
+    public void Who_comes_back_is_told_what_the_last_lineup_that_had_something_for_it_sends()
+    {
+        var studio = Of("x", "a", "b").Lay("x", "a").Lay("x", "b");
+        foreach (var name in new[] { "One", "Two", "Three" })
+            studio = studio.Must(new AddLineup(name));
+        var a = studio.To("a");
+        studio = studio
+            .Must(new AddSending(studio.Lineups[0].Id, new Sending(a, [0xC0, 1])))
+            .Must(new AddSending(studio.Lineups[1].Id, new Sending(a, [0xB0, 7, 90, 0xC0, 2])))
+            .Must(new AddSending(studio.Lineups[1].Id, new Sending(studio.To("b"), [0xC0, 9])));
+        var rig = new Rig(studio.In(studio.Lineups[0].Id));
+        // Nothing was entered yet: what it has on, somebody chose by hand.
+        rig.Leave(a);
+        rig.Return(a);
+        Assert.Empty(rig.NewAt(a));
+
+        // Missed: after what is owed, and before what is played.
+        rig.Send("x", 0x90, 60, 100);
+        rig.NewAt(a);
+        rig.Leave(a);
+        rig.Enter(studio.Lineups[1].Id);
+        rig.Enter(studio.Lineups[2].Id);
+        rig.Send("x", 0x80, 60, 0);
+        Assert.Empty(rig.NewAt(a));
+        rig.Return(a);
+        rig.Send("x", 0x90, 62, 100, 0x80, 62, 0);
+        Assert.Equal(["803C40", "B0075A", "C002", "903E64", "803E00"], rig.NewAt(a));
+        Assert.Equal(["903C64", "C009", "803C00", "903E64", "803E00"], rig.NewAt(studio.To("b")));
+
+        // Heard, and forgotten where it had no power.
+        rig.Leave(a);
+        rig.Return(a);
+        Assert.Equal(["B0075A", "C002"], rig.NewAt(a));
+        Assert.Empty(rig.NewAt(studio.To("b")));
+        // As that lineup is now; nothing of one that is gone.
+        rig.Leave(a);
+        rig.Edit(new RemoveSending(studio.Lineups[1].Id, 0, rig.Studio.Lineups[1].Sends[0]));
+        rig.Return(a);
+        Assert.Empty(rig.NewAt(a));
+        rig.Enter(studio.Lineups[0].Id);
+        Assert.Equal(["C001"], rig.NewAt(a));
+        rig.Leave(a);
+        rig.Edit(new RemoveLineup(studio.Lineups[0].Id));
+        rig.Return(a);
+        Assert.Empty(rig.NewAt(a));
+    }
+
+    [Fact]
     public void An_end_of_which_a_part_has_gone_out_is_owed()
     {
         var studio = Of("x", "a").Lay("x", "a");

@@ -75,7 +75,11 @@ internal sealed class Rig : IByteTaker
     }
 
     /// <summary>From now on nobody takes what is sent to a destination.</summary>
-    public void Leave(PortId to) => _away.Add(to);
+    public void Leave(PortId to)
+    {
+        _away.Add(to);
+        Engine.Leave(to);
+    }
 
     /// <summary>Somebody takes it again.</summary>
     public void Return(PortId to)

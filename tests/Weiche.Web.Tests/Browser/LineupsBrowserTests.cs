@@ -129,4 +129,20 @@ public sealed class LineupsBrowserTests(Window window) : IClassFixture<Window>
             house.StandIn("Kies").Player!.Release("hand", 36);
         }
     }
+
+    [Fact]
+    public async Task What_is_pulled_out_is_told_on_Tonight_and_beside_what_is_sent_there_without_a_reload()
+    {
+        await using var house = await House.Open(dome: true);
+        using var tonight = new Window();
+        tonight.Go(house, "/tonight");
+        window.Go(house, "/lineups");
+        Assert.DoesNotContain("missing", tonight.Text(".tonight-lamp"), StringComparison.Ordinal);
+        house.Desk.StandIns.Room!.Plug("weiher-4x4", null);
+        tonight.Until(() => tonight.Text(".tonight-lamp").Contains("Zinn", StringComparison.Ordinal), "Zinn is missing");
+        window.Until(() => window.Has(".sends .waits"), "what is sent waits");
+        house.Desk.StandIns.Room!.Plug("weiher-4x4", "socket 1");
+        tonight.Until(() => !tonight.Text(".tonight-lamp").Contains("missing", StringComparison.Ordinal), "nothing is missing");
+        window.Until(() => !window.Has(".sends .waits"), "nothing waits");
+    }
 }

@@ -47,7 +47,7 @@ public abstract class LineupsPageModel(StudioDesk desk) : PageModel
 
     private protected void Look(LineupId? lineup, Problem? problem = null, string? typed = null, PressedThing? pressed = null)
     {
-        var state = desk.State;
+        var (state, room) = (desk.State, desk.Park.State);
         var query = Request.PageQuery("/lineups");
         var asked = lineup
             ?? (int.TryParse(query.GetValueOrDefault("lineup").FirstOrDefault(), out var id) ? new LineupId(id) : state.Studio.InForce);
@@ -62,9 +62,11 @@ public abstract class LineupsPageModel(StudioDesk desk) : PageModel
             Problem = problem,
             Typed = typed,
             Pressed = pressed,
+            Roll = room.Version,
             Waiting = state
-                .Studio.Sources.Where(source => desk.Park.State.IsMissing(state.Studio, source))
-                .Select(source => source.Id)
+                .Studio.Sources.Concat(state.Studio.Destinations)
+                .Where(port => room.IsMissing(state.Studio, port))
+                .Select(port => port.Id)
                 .ToHashSet(),
         };
     }

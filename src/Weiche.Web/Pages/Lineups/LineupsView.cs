@@ -24,7 +24,10 @@ public sealed record LineupsView(DeskState State, Roster Roster, Lineup? Looked)
     /// <summary>The thing that was pressed to become a lever; null if nothing was.</summary>
     public PressedThing? Pressed { get; init; }
 
-    /// <summary>The sources whose device is missing: their levers wait.</summary>
+    /// <summary>Counts up when something is plugged in or pulled out.</summary>
+    public int Roll { get; init; }
+
+    /// <summary>The ports whose device is missing: levers and what is sent there wait.</summary>
     public IReadOnlySet<PortId> Waiting { get; init; } = new HashSet<PortId>();
 
     /// <summary>The address of this.</summary>

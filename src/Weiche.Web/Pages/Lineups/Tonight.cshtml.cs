@@ -10,9 +10,10 @@ namespace Weiche.Web.Pages.Lineups;
 /// <param name="State">The studio.</param>
 /// <param name="Lamp">What the checks and the guard say.</param>
 /// <param name="Missing">Devices of the lineup in force that are not there.</param>
+/// <param name="Roll">Counts up when something is plugged in or pulled out.</param>
 /// <param name="Time">The time.</param>
 /// <param name="Problem">What could not be done, in a sentence; null if nothing.</param>
-public sealed record TonightView(DeskState State, GuardLamp Lamp, IReadOnlyList<string> Missing, TimeLamp Time, string? Problem)
+public sealed record TonightView(DeskState State, GuardLamp Lamp, IReadOnlyList<string> Missing, int Roll, TimeLamp Time, string? Problem)
 {
     /// <summary>The lever that does what a field does, in words; null if there is none.</summary>
     /// <param name="by">1 for on, −1 for back.</param>
@@ -63,9 +64,10 @@ public sealed class TonightModel(StudioDesk desk) : PageModel
         var missing = state
             .Studio.Routes.Where(route => live.StateOf(route, IsMissing) == RouteState.Waits)
             .SelectMany(route => live.SourcesOf(route).Append(state.Studio.FindPort(route.To)!.Value))
+            .Concat((state.Studio.Current?.Sends ?? []).Select(sending => state.Studio.FindPort(sending.To)!.Value))
             .Where(IsMissing)
             .Select(port => port.Device.Name)
             .Distinct();
-        View = new TonightView(state, GuardLamp.Of(desk), [.. missing], TimeLamp.Of(desk), problem);
+        View = new TonightView(state, GuardLamp.Of(desk), [.. missing], room.Version, TimeLamp.Of(desk), problem);
     }
 }

@@ -3,12 +3,14 @@ import { connect } from "./live.js";
 import { look } from "./swap.js";
 
 const live = connect();
-let version = 0;
+let [version, roll, lamp] = [0, 0, null];
 let asked = false;
 
+// Whatever was edited, plugged in, pulled out, or is stopped by the guard.
 function refresh() {
-  const shown = Number(document.getElementById("fragment").dataset.version);
-  if (asked || version === shown) return;
+  const shown = document.getElementById("fragment").dataset;
+  const isRight = version === Number(shown.version) && roll === Number(shown.roll) && (lamp ?? shown.lamp) === shown.lamp;
+  if (asked || isRight) return;
   asked = true;
   look("/tonight").finally(() => {
     asked = false;
@@ -17,7 +19,7 @@ function refresh() {
 
 live.onFrame((frame) => {
   // After a restart it counts from elsewhere: other is enough.
-  version = frame.version;
+  [version, roll, lamp] = [frame.version, frame.roll, frame.guard?.words ?? lamp];
   const tempo = document.getElementById("tonight-tempo");
   const said = frame.time ? [frame.time.bpm && `${frame.time.bpm} bpm`, frame.time.said].filter(Boolean).join(" · ") : "";
   if (tempo && tempo.textContent !== said) tempo.textContent = said;

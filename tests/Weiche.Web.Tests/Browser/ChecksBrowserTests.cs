@@ -1,3 +1,5 @@
+using Weiche.Core.Studios.Edits;
+
 namespace Weiche.Web.Tests.Browser;
 
 /// <summary>The checks in a real browser: a newcomer finds the open circuit, follows it, mends it and takes it back.</summary>
@@ -60,5 +62,28 @@ public sealed class ChecksBrowserTests(Window window) : IClassFixture<Window>
         window.Key("o");
         window.Until(() => window.Text("#guard-lamp") == "1 circuit open", "open, since it was meant");
         Assert.True(house.Route("loop b", "loop a").On);
+    }
+
+    [Fact]
+    public async Task What_the_guard_stops_is_told_by_Checks_and_Tonight_while_they_are_open()
+    {
+        await using var house = await House.Open(dome: true);
+        using var other = new Window();
+        var echo = house.Device("Brandung").InnerPaths.Single(path => path.Name == "sequencer page");
+        Assert.Null(house.Desk.Apply(new SwitchInnerPath(house.Device("Brandung").Id, echo.Id, false)).Problem);
+        window.Go(house, "/checks");
+        other.Go(house, "/tonight");
+        Assert.False(window.Has("#guard"));
+        // Nobody told the plan.
+        house.StandIn("Brandung").Switch("sequencer page", true);
+        house.StandIn("Bandhaus").Switch("track 4", true);
+        house.StandIn("Amsel 61").Player!.Press("test", 72, 100);
+        window.Until(() => window.Has("#guard #resume") && window.Has("#learn-0"), "what was stopped, and what it learned");
+        other.Until(() => other.Text(".tonight-lamp").Contains("stopped", StringComparison.Ordinal), "it on Tonight");
+        house.StandIn("Amsel 61").Player!.Release("test", 72);
+        house.StandIn("Brandung").Switch("sequencer page", false);
+        window.Press("#resume");
+        window.Until(() => !window.Has("#guard"), "it runs again");
+        other.Until(() => !other.Text(".tonight-lamp").Contains("stopped", StringComparison.Ordinal), "nothing is stopped");
     }
 }

@@ -21,6 +21,7 @@ function goOn() {
 export function startPage(live) {
   let version = 0;
   let roll = null;
+  let stopped = null;
   let timer = 0;
   let edited = false;
 
@@ -69,6 +70,7 @@ export function startPage(live) {
   live.onFrame((frame) => {
     version = frame.version;
     roll = frame.roll;
+    stopped = frame.guard.stopped;
     refresh();
   });
 
@@ -79,7 +81,8 @@ export function startPage(live) {
     if (!fragment) return;
     const other = version > Number(fragment.dataset.version);
     const vanished = roll !== null && fragment.dataset.roll !== undefined && roll > Number(fragment.dataset.roll);
-    if (!other && !vanished) return;
+    const tripped = stopped !== null && fragment.dataset.stopped !== undefined && stopped !== Number(fragment.dataset.stopped);
+    if (!other && !vanished && !tripped) return;
     if (isTyping()) return;
     if (asked > 0 || isHeld || document.querySelector("[data-dragging]")) {
       timer = setTimeout(refresh, retryAfter);

@@ -19,7 +19,7 @@ function refresh() {
 
 live.onFrame((frame) => {
   // After a restart it counts from elsewhere: other is enough.
-  [version, roll, lamp] = [frame.version, frame.roll, frame.guard?.words ?? lamp];
+  [version, roll, lamp] = [frame.version, frame.roll, frame.guard.words];
   const tempo = document.getElementById("tonight-tempo");
   const said = frame.time ? [frame.time.bpm && `${frame.time.bpm} bpm`, frame.time.said].filter(Boolean).join(" · ") : "";
   if (tempo && tempo.textContent !== said) tempo.textContent = said;

@@ -59,6 +59,36 @@ public static class ControllerName
         [127] = "poly on",
     };
 
+    private static readonly Dictionary<string, int> Said = new(StringComparer.OrdinalIgnoreCase)
+    {
+        ["mod"] = 1,
+        ["mod wheel"] = 1,
+        ["modwheel"] = 1,
+        ["foot pedal"] = 4,
+        ["vol"] = 7,
+        ["expr"] = 11,
+        ["pedal"] = 64,
+        ["sustain pedal"] = 64,
+        ["damper"] = 64,
+        ["hold"] = 64,
+        ["soft pedal"] = 67,
+        ["resonance"] = 71,
+        ["cutoff"] = 74,
+    };
+
+    /// <summary>The controller that a person means by a name, those of <see cref="Of"/> and a few more: "volume", "mod wheel"; null for
+    /// none. Channel mode messages (120 to 127) are none.</summary>
+    /// <param name="name">The name, in any letters.</param>
+    public static int? Read(string name)
+    {
+        for (var controller = 0; controller < 120; controller++)
+        {
+            if (Of(controller).Equals(name, StringComparison.OrdinalIgnoreCase))
+                return controller;
+        }
+        return Said.TryGetValue(name, out var meant) ? meant : null;
+    }
+
     /// <summary>The name, or "controller 23" for one that the standard leaves undefined. Controllers 32 to 63 are
     /// the fine parts of 0 to 31: "volume fine".</summary>
     /// <param name="controller">0 to 127.</param>

@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Runtime.InteropServices;
+using System.Text.RegularExpressions;
 using Weiche.Core.Midi;
 using Weiche.Core.Sets;
 
@@ -8,7 +9,7 @@ namespace Weiche.Core.Stages;
 /// <summary>
 /// Says for each of the sixteen channels where its messages go on: on no channel (stopped), on one, or on several.
 /// </summary>
-public sealed class ChannelMap : IEquatable<ChannelMap>
+public sealed partial class ChannelMap : IEquatable<ChannelMap>
 {
     // The longest map there is, every channel to every channel, takes about 700 characters.
     private const int MaxTextLength = 1000;
@@ -103,7 +104,7 @@ public sealed class ChannelMap : IEquatable<ChannelMap>
         return true;
     }
 
-    /// <summary>Reads channels as a person types them: "5, 6", "1-4", "all", "none".</summary>
+    /// <summary>Reads channels as a person types them: "5, 6", "1-4", "1 to 4", "2 and 3", "all", "none", "all but 10".</summary>
     /// <param name="text">The text.</param>
     /// <param name="channels">The channels.</param>
     /// <param name="problem">Why it is none, in a sentence.</param>
@@ -111,7 +112,19 @@ public sealed class ChannelMap : IEquatable<ChannelMap>
     public static bool TryParseList(string? text, out ChannelSet channels, out string problem)
     {
         channels = ChannelSet.None;
-        if (!TryParse(text, out var map, out problem))
+        var typed = (text ?? "").Trim();
+        if (typed.Length <= MaxTextLength)
+        {
+            if (AllBut().Match(typed) is { Success: true } but)
+            {
+                if (!TryParseList(but.Groups["list"].Value, out var left, out problem))
+                    return false;
+                channels = ChannelSet.Of(Channel.All.Where(channel => !left.Contains(channel)));
+                return true;
+            }
+            typed = Between().Replace(Through().Replace(Any().Replace(typed, "all"), "-"), ", ");
+        }
+        if (!TryParse(typed, out var map, out problem))
             return false;
         if (text.AsSpan().ContainsAny('→', '>'))
         {
@@ -196,4 +209,16 @@ public sealed class ChannelMap : IEquatable<ChannelMap>
         hash.AddBytes(MemoryMarshal.AsBytes(_targets.AsSpan()));
         return hash.ToHashCode();
     }
+
+    [GeneratedRegex("^(?:any|omni|every|all|any channel|all channels)$", RegexOptions.IgnoreCase)]
+    private static partial Regex Any();
+
+    [GeneratedRegex("^(?:all but|all except|not|no|without) +(?<list>[0-9].*)$", RegexOptions.IgnoreCase)]
+    private static partial Regex AllBut();
+
+    [GeneratedRegex("(?<=[0-9])\\s*(?:to|through)\\s*(?=[0-9])", RegexOptions.IgnoreCase)]
+    private static partial Regex Through();
+
+    [GeneratedRegex("(?<=[0-9])(?:\\s*(?:and|&|\\+)\\s*|\\s+)(?=[0-9])", RegexOptions.IgnoreCase)]
+    private static partial Regex Between();
 }

@@ -27,6 +27,11 @@ public static class StageLine
         problem =
             $"“{text}” is not understood. Nearest to it: "
             + $"{string.Join(", ", StageSpeech.Nearest(text, Offered).Select(phrase => $"“{phrase}”"))}. {Examples}";
+        if (text.ToLowerInvariant() is "off" or "mute" or "silence" or "disable")
+        {
+            problem = $"“{text}” is no stage: the route's own switch does that, or the key o. {Examples}";
+            return false;
+        }
         text = StageSpeech.Plain(text);
         var gap = text.IndexOf(' ', StringComparison.Ordinal);
         var (word, rest) = gap < 0 ? (text.ToLowerInvariant(), "") : (text[..gap].ToLowerInvariant(), text[(gap + 1)..].Trim());

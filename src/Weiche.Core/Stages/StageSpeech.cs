@@ -51,6 +51,12 @@ internal static partial class StageSpeech
 
     private static readonly (Regex Says, Func<GroupCollection, string?> Means)[] Rules =
     [
+        (BareChannels(), said =>
+            Array.TrueForAll([said["from"], said["to"]], each => ChannelMap.TryParseList(each.Value, out _, out _))
+                ? $"ch {said["from"].Value}→{said["to"].Value}"
+                : null
+        ),
+        (BareRange(), said => ChannelMap.TryParseList(said["list"].Value, out _, out _) ? "ch " + said["list"].Value : null),
         (ChannelsTo(), said => $"ch {said["from"].Value}→{Joined(said["to"].Value)}"),
         (AllTo(), said => $"ch 1-16→{said["to"].Value}"),
         (OnlyChannels(), said => "ch " + said["list"].Value),
@@ -60,12 +66,25 @@ internal static partial class StageSpeech
             $"cc {string.Join(", ", said["list"].Value.Split(',', '+').Select(number => $"{number.Trim()}→{number.Trim()}"))}, others stop"
         ),
         (ControllerTo(), said => $"cc {said["from"].Value}→{said["to"].Value}"),
-        (NoNamed(), said => $"cc {Controller(said["name"].Value)} stop"),
+        (NamedTo(), said =>
+            Controller(said["from"].Value) is { } from && Controller(said["to"].Value) is { } to ? $"cc {from}→{to}" : null
+        ),
+        (NoNamed(), said => Controller(said["name"].Value) is { } number ? $"cc {number} stop" : null),
+        (Inverted(), said => Controller(said["name"].Value) is { } number ? $"cc {number}→{number} inverted" : null),
         (ProgramTo(), said => $"program {said["from"].Value}→{said["to"].Value}"),
         (Stop(), said => $"{said["what"].Value} {said["number"].Value} stop"),
         (OnlyAfter(), said => "only " + said["what"].Value),
         (Octaves(), said => Semitones(said, 12)),
         (Steps(), said => Semitones(said, 1)),
+        (Fixed(), said => "velocity " + said["value"].Value),
+        (Softer(), _ => "velocity -20"),
+        (Louder(), _ => "velocity +20"),
+        (Figure(), _ => "pattern up 1/16"),
+        (ThinEvery(), said =>
+            int.Parse(said["ms"].Value, CultureInfo.InvariantCulture) is > 0 and var ms
+                ? string.Create(CultureInfo.InvariantCulture, $"thin {Math.Clamp(1000 / ms, 1, 1000)}")
+                : null
+        ),
         (KeysTo(), said => $"keys {(said["not"].Length > 0 ? "not " : "")}{said["low"].Value} – {said["high"].Value}"),
         (KeysBelow(), said => KeyName.TryParse(said["key"].Value, out var key) ? Keys(0, said["too"].Length > 0 ? key : key - 1) : null),
         (KeysAbove(), said => KeyName.TryParse(said["key"].Value, out var key) ? Keys(said["too"].Length > 0 ? key : key + 1, 127) : null),
@@ -137,24 +156,51 @@ internal static partial class StageSpeech
         return number == 0 ? null : string.Create(CultureInfo.InvariantCulture, $"transpose {way * number * each}");
     }
 
-    private static int Controller(string name) =>
-        name.ToLowerInvariant() switch
-        {
-            "mod" or "modulation" or "mod wheel" => 1,
-            "breath" => 2,
-            "volume" => 7,
-            "pan" => 10,
-            "expression" => 11,
-            "sostenuto" => 66,
-            "soft pedal" => 67,
-            _ => 64,
-        };
+    /// <summary>A controller by its name or number: "mod", "cc 1".</summary>
+    private static int? Controller(string said) =>
+        Numbered().Match(said.Trim()) is { Success: true } numbered
+            ? int.Parse(numbered.Groups["number"].Value, CultureInfo.InvariantCulture)
+            : ControllerName.Read(said.Trim());
 
     private const RegexOptions Loose = RegexOptions.IgnoreCase | RegexOptions.CultureInvariant;
     private const string Ch = "(?:ch|chan|channels?)\\.?";
     private const string To = "(?:→|->|=>|>|to|as)";
     private const string List = "(?<list>\\d+(?:\\s*[-–,]\\s*\\d+)*)";
     private const string Key = "[a-g][#b♯♭]?-?\\d";
+    private const string Named = "[a-z][a-z0-9 ]{0,30}";
+
+    [GeneratedRegex("^(?<from>\\d{1,2}(?:\\s*[-–]\\s*\\d{1,2})?)\\s*" + To + "\\s*(?<to>\\d{1,2})$", Loose)]
+    private static partial Regex BareChannels();
+
+    [GeneratedRegex("^(?<list>\\d{1,2}\\s*[-–]\\s*\\d{1,2})$", Loose)]
+    private static partial Regex BareRange();
+
+    [GeneratedRegex("^(?<from>" + Named + ")\\s*" + To + "\\s*(?<to>" + Named + ")$", Loose)]
+    private static partial Regex NamedTo();
+
+    [GeneratedRegex("^(?:(?:invert|reverse) (?<name>" + Named + ")|(?<name>" + Named + ") (?:invert|inverted|reversed?))$", Loose)]
+    private static partial Regex Inverted();
+
+    [GeneratedRegex("^(?:cc|controller)\\s*(?<number>\\d{1,3})$", Loose)]
+    private static partial Regex Numbered();
+
+    [GeneratedRegex(
+        "^(?:(?:fixed|constant|always) (?:velocity|vel)|(?:velocity|vel) (?:fixed|constant|always))(?: (?:at|to))?\\s*(?<value>\\d+)$",
+        Loose
+    )]
+    private static partial Regex Fixed();
+
+    [GeneratedRegex("^(?:softer|quieter|less velocity)$", Loose)]
+    private static partial Regex Softer();
+
+    [GeneratedRegex("^(?:louder|harder|more velocity)$", Loose)]
+    private static partial Regex Louder();
+
+    [GeneratedRegex("^(?:arp|arpeggio|arpeggiator|arpeggiate|figure|pattern)$", Loose)]
+    private static partial Regex Figure();
+
+    [GeneratedRegex("^thin (?:to |every )?(?<ms>\\d{1,5})\\s*ms$", Loose)]
+    private static partial Regex ThinEvery();
 
     [GeneratedRegex(
         "^(?:only |just |move )?"
@@ -168,7 +214,18 @@ internal static partial class StageSpeech
     )]
     private static partial Regex ChannelsTo();
 
-    [GeneratedRegex("^(?:(?:all|every|any)(?: " + Ch + ")?|16 ch|everything)\\s*" + To + "\\s*(?:" + Ch + "\\s*)?(?<to>\\d+)$", Loose)]
+    [GeneratedRegex(
+        "^(?:(?:(?:all|every|any)(?: "
+            + Ch
+            + ")?|16 ch|everything)\\s*"
+            + To
+            + "\\s*(?:"
+            + Ch
+            + "\\s*)?|(?:to|onto|into|everything on) "
+            + Ch
+            + "\\s*)(?<to>\\d+)$",
+        Loose
+    )]
     private static partial Regex AllTo();
 
     [GeneratedRegex("^(?:(?:only|just) " + Ch + "\\s*" + List + "|" + Ch + "\\s*" + List + " only)$", Loose)]
@@ -186,10 +243,7 @@ internal static partial class StageSpeech
     [GeneratedRegex("^(?:cc|controller)\\s*(?<from>\\d+)\\s*" + To + "\\s*(?:cc|controller)?\\s*(?<to>\\d+)$", Loose)]
     private static partial Regex ControllerTo();
 
-    [GeneratedRegex(
-        "^(?:no|without) (?<name>sustain|pedal|damper|hold|mod|modulation|mod wheel|breath|volume|pan|expression|sostenuto|soft pedal)$",
-        Loose
-    )]
+    [GeneratedRegex("^(?:no|without) (?<name>" + Named + ")$", Loose)]
     private static partial Regex NoNamed();
 
     [GeneratedRegex("^(?:program|prog|pc)\\s*(?<from>\\d+)\\s*" + To + "\\s*(?<to>\\d+)$", Loose)]
@@ -202,7 +256,7 @@ internal static partial class StageSpeech
     private static partial Regex OnlyAfter();
 
     [GeneratedRegex(
-        "^(?:transpose )?(?:(?<number>an?|one|two|\\d)?\\s*(?:octaves?|oct)\\s*(?<way>up|down|higher|lower)|(?<way>up|down)\\s*(?<number>an?|one|two|\\d)?\\s*(?:octaves?|oct)|(?<way>[+−-])\\s*(?<number>\\d)\\s*(?:octaves?|oct))$",
+        "^(?:transpose )?(?:(?<number>an?|one|two|\\d)?\\s*(?:octaves?|oct)\\s*(?<way>up|down|higher|lower)|(?<way>up|down)\\s*(?<number>an?|one|two|\\d)?\\s*(?:octaves?|oct)|(?<way>[+−-])\\s*(?<number>\\d)\\s*(?:octaves?|oct)|(?<=transpose )(?<number>an?|one|two|\\d)\\s*(?:octaves?|oct))$",
         Loose
     )]
     private static partial Regex Octaves();

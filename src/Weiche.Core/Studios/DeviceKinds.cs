@@ -122,6 +122,9 @@ public static class DeviceKinds
             "workstation",
             "stage piano",
             "piano",
+            "digital piano",
+            "electric piano",
+            "keytar",
             "organ"
         )
         {
@@ -130,20 +133,30 @@ public static class DeviceKinds
             HasThru = true,
             Worst = [.. Hands],
         },
-        [DeviceKind.SoundModule] = new("sound module", "module", "expander", "sampler", "rack")
+        [DeviceKind.SoundModule] = new(
+            "sound module",
+            "module",
+            "expander",
+            "sampler",
+            "rack",
+            "guitar synth",
+            "effects unit",
+            "effects",
+            "fx"
+        )
         {
             Sends = false,
             Sounds = true,
             HasThru = true,
         },
-        [DeviceKind.DrumModule] = new("drum module", "drums", "drum machine", "drum computer")
+        [DeviceKind.DrumModule] = new("drum module", "drums", "drum machine", "drum computer", "drum kit", "electronic drums")
         {
             IsPlayed = true,
             Sends = false,
             Sounds = true,
             HasThru = true,
         },
-        [DeviceKind.Pads] = new("pads", "pad controller", "drum pads")
+        [DeviceKind.Pads] = new("pads", "pad", "pad controller", "drum pads", "pad box")
         {
             IsPlayed = true,
             ShowsWhatItHears = true,
@@ -155,7 +168,16 @@ public static class DeviceKinds
                 new(20, KindSet.Of(MessageKind.ControlChange)),
             ],
         },
-        [DeviceKind.Pedals] = new("pedals", "pedal", "pedal board", "pedalboard", "foot controller")
+        [DeviceKind.Pedals] = new(
+            "pedals",
+            "pedal",
+            "pedal board",
+            "pedalboard",
+            "foot pedal",
+            "foot switch",
+            "footswitch",
+            "foot controller"
+        )
         {
             IsPlayed = true,
             Listens = false,
@@ -175,29 +197,29 @@ public static class DeviceKinds
                 new(200, KindSet.Of(MessageKind.ControlChange)),
             ],
         },
-        [DeviceKind.Breath] = new("breath controller", "breath")
+        [DeviceKind.Breath] = new("breath controller", "breath", "wind controller")
         {
             IsPlayed = true,
             Listens = false,
             Worst = [.. Anything, new(100, KindSet.Of(MessageKind.ControlChange, MessageKind.ChannelPressure))],
         },
-        [DeviceKind.Interface] = new("interface") { Role = DeviceRole.Interface },
-        [DeviceKind.Application] = new("application", "app")
+        [DeviceKind.Interface] = new("interface", "midi interface") { Role = DeviceRole.Interface },
+        [DeviceKind.Application] = new("application", "app", "program", "software", "daw", "plugin", "software synth", "computer", "laptop")
         {
             UsualWire = WireKind.Virtual,
             Monitors = true,
             MayGiveClock = true,
             Worst = [.. Program],
         },
-        [DeviceKind.Clock] = new("clock")
+        [DeviceKind.Clock] = new("clock", "clock box", "master clock")
         {
             Listens = false,
             GivesClock = true,
             SendsKinds = KindSet.Of(MessageKind.Clock, MessageKind.Start, MessageKind.Continue, MessageKind.Stop, MessageKind.SongPosition),
             Worst = [.. Anything],
         },
-        [DeviceKind.Display] = new("display") { Sends = false, OnlyShows = true },
-        [DeviceKind.Tablet] = new("tablet")
+        [DeviceKind.Display] = new("display", "screen", "lights", "light desk", "lighting desk") { Sends = false, OnlyShows = true },
+        [DeviceKind.Tablet] = new("tablet", "phone")
         {
             IsPlayed = true,
             UsualWire = WireKind.Network,

@@ -11,7 +11,8 @@ public static partial class SendingLine
 {
     /// <summary>What can be typed, in a sentence.</summary>
     public const string Examples =
-        "Type like this: 5: 17, program 17 on 5, bank 2 program 17, volume 100 on 6, bend range 48, bend 0, or bytes like C4 10.";
+        "Type like this: 5: 17, program 17 on 5, bank 2 program 17, volume 100 on 6, pan left, bend range 48, local off, "
+        + "gm on, or bytes like C4 10.";
 
     private const int MaxLength = Lineup.MaxBytes * 3;
     private const int MostBank = 16383;
@@ -68,13 +69,18 @@ public static partial class SendingLine
         {
             if (both.Groups["bank"].Success)
             {
-                if (!TryNumber(both.Groups["bank"].Value, 0, MostBank, "A bank", out var bank, out problem))
+                if (!TryBank(both.Groups["bank"].Value, out var bank, out problem))
                     return false;
                 bytes.AddRange([(byte)(0xB0 | channel), 0, (byte)(bank >> 7), (byte)(0xB0 | channel), 32, (byte)(bank & 127)]);
             }
             if (!TryNumber(both.Groups["program"].Value, 1, 128, "A program", out var program, out problem))
                 return false;
             bytes.AddRange([(byte)(0xC0 | channel), (byte)(program - 1)]);
+            return true;
+        }
+        if (Usual(text, channel) is { } usual)
+        {
+            bytes.AddRange(usual);
             return true;
         }
         if (BendRange().Match(text) is { Success: true } range)
@@ -134,6 +140,60 @@ public static partial class SendingLine
         return false;
     }
 
+    /// <summary>A bank by its number, or by its two halves: "130", "1/2".</summary>
+    private static bool TryBank(string text, out int bank, out string problem)
+    {
+        var halves = text.Split('/', StringSplitOptions.TrimEntries);
+        if (halves.Length == 1)
+            return TryNumber(text, 0, MostBank, "A bank", out bank, out problem);
+        bank = 0;
+        if (
+            !TryNumber(halves[0], 0, 127, "The first half of a bank", out var high, out problem)
+            || !TryNumber(halves[1], 0, 127, "The second half of a bank", out var low, out problem)
+        )
+            return false;
+        bank = high << 7 | low;
+        return true;
+    }
+
+    /// <summary>What has a word of its own, or a controller with one for its value: "local off", "pan left"; null for none.</summary>
+    private static byte[]? Usual(string text, int channel)
+    {
+        byte[] Control(int controller, int value) => [(byte)(0xB0 | channel), (byte)controller, (byte)value];
+        var said = text.ToLowerInvariant();
+        switch (said)
+        {
+            case "all notes off":
+                return Control(123, 0);
+            case "all sound off" or "all sounds off":
+                return Control(120, 0);
+            case "reset" or "reset controllers" or "reset all controllers":
+                return Control(121, 0);
+            case "local on" or "local control on":
+                return Control(122, 127);
+            case "local off" or "local control off":
+                return Control(122, 0);
+            // General MIDI System On (GM System Level 1: universal non-real time, 09 01).
+            case "gm" or "gm on" or "gm reset" or "general midi":
+                return [0xF0, 0x7E, 0x7F, 0x09, 0x01, 0xF7];
+        }
+        var gap = said.LastIndexOf(' ');
+        return
+            gap > 0
+            && ControllerOf(said[..gap].Trim()) is { } number
+            && said[(gap + 1)..] switch
+            {
+                "on" or "full" or "max" or "right" or "down" => 127,
+                "off" or "left" or "up" => 0,
+                "middle" or "centre" or "center" => 64,
+                _ => -1,
+            }
+                is >= 0
+                    and var value
+            ? Control(number, value)
+            : null;
+    }
+
     /// <summary>The controller of a name or number: "volume", "cc 7", "controller 7"; null if there is none.</summary>
     /// <param name="name">The name, in small letters.</param>
     internal static int? ControllerOf(string name)
@@ -144,17 +204,7 @@ public static partial class SendingLine
                 && number < 120
                 ? number
                 : null;
-        for (var controller = 0; controller < 120; controller++)
-        {
-            if (ControllerName.Of(controller).Equals(name, StringComparison.OrdinalIgnoreCase))
-                return controller;
-        }
-        return name switch
-        {
-            "mod" or "mod wheel" or "modwheel" => 1,
-            "pedal" or "sustain pedal" => 64,
-            _ => null,
-        };
+        return ControllerName.Read(name);
     }
 
     private static bool TryNumber(string text, int least, int most, string what, out int number, out string problem)
@@ -169,19 +219,22 @@ public static partial class SendingLine
     [GeneratedRegex("^[89A-F][0-9A-F]( +[0-9A-F]{2})+$", RegexOptions.IgnoreCase)]
     private static partial Regex IsHex();
 
-    [GeneratedRegex("^(ch(annel)? *)?(?<channel>[0-9]{1,3}) *: *(?<rest>.+)$", RegexOptions.IgnoreCase)]
+    [GeneratedRegex(
+        "^((ch(annel)? *)?(?<channel>[0-9]{1,3}) *: *|ch(annel)? *(?<channel>[0-9]{1,3}),? +)(?<rest>.+)$",
+        RegexOptions.IgnoreCase
+    )]
     private static partial Regex ChannelBefore();
 
     [GeneratedRegex("^(?<rest>.+?) +(on|to|ch|channel)( +(ch|channel))? *(?<channel>[0-9]{1,3})$", RegexOptions.IgnoreCase)]
     private static partial Regex ChannelBehind();
 
     [GeneratedRegex(
-        "^(bank *(?<bank>[0-9]{1,5}),? *)?(program|prog|pc|patch)? *(?<program>[0-9]{1,4})( +[^0-9= ].*)?$",
+        "^(bank *(?<bank>[0-9]{1,5}( */ *[0-9]{1,5})?),? *)?(program|prog|pc|patch)? *(?<program>[0-9]{1,4})( +[^0-9= ].*)?$",
         RegexOptions.IgnoreCase
     )]
     private static partial Regex BankAndProgram();
 
-    [GeneratedRegex("^bend *range *=? *(?<value>[0-9]{1,4})$", RegexOptions.IgnoreCase)]
+    [GeneratedRegex("^(pitch *)?bend *range *=? *(?<value>[0-9]{1,4})$", RegexOptions.IgnoreCase)]
     private static partial Regex BendRange();
 
     [GeneratedRegex("^(?<name>[a-z][a-z ]*?( *[0-9]+)?) *[= ] *(?<value>[+−-]?[0-9]{1,5})$", RegexOptions.IgnoreCase)]

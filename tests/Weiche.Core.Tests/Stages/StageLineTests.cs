@@ -82,6 +82,23 @@ public class StageLineTests
     [InlineData("≤ 50/s", "thin 50")]
     [InlineData("at most 50 a second", "thin 50")]
     [InlineData("major chord", "chord 0 4 7")]
+    [InlineData("1 to 3", "ch 1→3")]
+    [InlineData("1->3", "ch 1→3")]
+    [InlineData("1-4", "ch 1-4")]
+    [InlineData("36-59", "keys 36 – 59")]
+    [InlineData("to channel 3", "ch 1-16→3")]
+    [InlineData("transpose 1 octave", "transpose 12")]
+    [InlineData("fixed velocity 90", "velocity 90")]
+    [InlineData("velocity fixed at 90", "velocity 90")]
+    [InlineData("softer", "velocity -20")]
+    [InlineData("louder", "velocity +20")]
+    [InlineData("mod to expression", "cc 1→11")]
+    [InlineData("modulation → cc 74", "cc 1→74")]
+    [InlineData("no foot pedal", "cc 4 stop")]
+    [InlineData("cc 7 invert", "cc 7→7 inverted")]
+    [InlineData("reverse expression", "cc 11→11 inverted")]
+    [InlineData("arp", "pattern up 1/16")]
+    [InlineData("thin 20 ms", "thin 50")]
     public void What_a_musician_says_is_what_the_rule_says(string said, string plain)
     {
         Assert.True(StageLine.TryParse(said, out var stage, out var problem), problem);
@@ -115,6 +132,13 @@ public class StageLineTests
         Assert.False(StageLine.TryParse(line, out _, out var problem));
         Assert.Contains($"Nearest to it: ", problem, StringComparison.Ordinal);
         Assert.Contains($"“{nearest}”", problem[..problem.IndexOf(". Type", StringComparison.Ordinal)], StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void What_is_no_stage_is_said_where_it_is_done()
+    {
+        Assert.False(StageLine.TryParse("mute", out _, out var problem));
+        Assert.StartsWith("“mute” is no stage: the route's own switch does that, or the key o.", problem, StringComparison.Ordinal);
     }
 
     [Fact]

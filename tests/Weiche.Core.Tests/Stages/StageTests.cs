@@ -9,6 +9,19 @@ namespace Weiche.Core.Tests.Stages;
 public class StageTests
 {
     [Theory]
+    [InlineData("omni", "1–16")]
+    [InlineData("1 to 4", "1–4")]
+    [InlineData("1 2 3", "1–3")]
+    [InlineData("2, 10 and 11", "2, 10, 11")]
+    [InlineData("all but 10", "1–9, 11–16")]
+    [InlineData("not 1-8 and 10", "9, 11–16")]
+    public void Channels_are_listed_as_one_would_say_it(string typed, string channels)
+    {
+        Assert.True(ChannelMap.TryParseList(typed, out var read, out var problem), problem);
+        Assert.Equal(channels, read.ToString());
+    }
+
+    [Theory]
     [InlineData("all", "all")]
     [InlineData("none", "none")]
     [InlineData("1", "1")]

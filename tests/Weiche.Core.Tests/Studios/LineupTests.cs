@@ -145,6 +145,12 @@ public class LineupTests
     [InlineData("a sustain → all notes off", "sustain", "all notes off")]
     [InlineData("a cc 80 from 100 on 2 → a → b over", "controller 80 from 100 on channel 2", "a → b over")]
     [InlineData("a cc 80 → a -> c while held", "controller 80", "a → c while held")]
+    [InlineData("a cc80 = a to c off", "controller 80", "a → c off")]
+    [InlineData("a C2: prev", "C2", "back")]
+    [InlineData("a program 2 to Star field", "program 2", "2 Star field")]
+    [InlineData("a C2 → lineup 2", "C2", "2 Star field")]
+    [InlineData("a C2 → first", "C2", "1 Dusk")]
+    [InlineData("a C2 → sync", "C2", "back in step")]
     public void A_lever_is_typed_as_one_would_say_it(string line, string thing, string works)
     {
         var studio = Evening();
@@ -164,13 +170,50 @@ public class LineupTests
     [InlineData("a cc 80 from 0 → next")]
     [InlineData("a C2 → Noon")]
     [InlineData("a C2 → a → b")]
+    [InlineData("a pad 3 → next")]
     public void What_is_no_lever_is_said_with_what_would_be_one(string line)
     {
         Assert.False(LeverLine.TryParse(Evening(), line, out _, out var problem));
         Assert.NotEmpty(problem);
     }
 
+    [Fact]
+    public void A_lever_is_on_the_source_that_a_word_can_only_mean_and_a_key_may_have_its_own_name()
+    {
+        var studio = DemoStudio.Create();
+        var kies = studio.Devices.Single(device => device.Name == "Kies");
+        studio = studio.Must(new SetKeyNames(kies.Id, "36 = low drum"));
+        Assert.Equal("Lever: Kies C1 → next", Title("kies LOW drum → next"));
+        Assert.Equal("Lever: Tritt 13 C2 → next", Title("tritt c2: next"));
+        Assert.Equal("Lever: Amsel 61 program 2 → 2 Star field", Title("amsel program 2 → star field"));
+        Assert.Equal("Lever: Amsel 61 sustain → Amsel 61 → Brandung while held", Title("amsel pedal → amsel to brandung while held"));
+        Assert.Contains("may be Bandhaus", Refused("band c1 → next"), StringComparison.Ordinal);
+        Assert.Contains("Set a lever", Refused("kies pad 1 → next"), StringComparison.Ordinal);
+
+        string Title(string line)
+        {
+            Assert.True(LeverLine.TryParse(studio, line, out var edit, out var problem), problem);
+            return edit.Title(studio);
+        }
+
+        string Refused(string line)
+        {
+            Assert.False(LeverLine.TryParse(studio, line, out _, out var problem));
+            return problem;
+        }
+    }
+
     [Theory]
+    [InlineData("ch 5 program 17", "C4 10", "5: 17 Glass")]
+    [InlineData("channel 6, vol 100", "B5 07 64", "6: volume 100")]
+    [InlineData("pan left", "B2 0A 00", "3: pan 0")]
+    [InlineData("pedal off on 2", "B1 40 00", "2: sustain 0")]
+    [InlineData("local off", "B2 7A 00", "3: local control off")]
+    [InlineData("all notes off", "B2 7B 00", "3: all notes off")]
+    [InlineData("reset controllers", "B2 79 00", "3: reset all controllers")]
+    [InlineData("gm on", "F0 7E 7F 09 01 F7", "system exclusive, 6 bytes")]
+    [InlineData("pitch bend range 2", "B2 65 00 B2 64 00 B2 06 02 B2 26 00", "3: bend range 2")]
+    [InlineData("bank 1/2 program 4", "B2 00 01 B2 20 02 C2 03", "3: bank 130, program 4")]
     [InlineData("5: 17", "C4 10", "5: 17 Glass")]
     [InlineData("17 Glass on 5", "C4 10", "5: 17 Glass")]
     [InlineData("glass", "C2 10", "3: 17 Glass")]
@@ -201,6 +244,7 @@ public class LineupTests
     [InlineData("17: 3", "from 1 to 16")]
     [InlineData("volume 128", "from 0 to 127")]
     [InlineData("bank 16384 program 1", "from 0 to 16383")]
+    [InlineData("bank 1/128 program 1", "from 0 to 127")]
     [InlineData("g", "17 Glass or 18 Glow")]
     [InlineData("louder", "not understood")]
     public void What_cannot_be_sent_is_said(string line, string problem)

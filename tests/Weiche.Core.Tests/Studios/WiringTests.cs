@@ -220,6 +220,8 @@ public class WiringTests
     }
 
     [Theory]
+    [InlineData("Zinn, sound module, on Weiher 2, 5-6", "5, 6", "2 · to Zinn")]
+    [InlineData("Zinn expander, on Weiher 2, 5 and 6", "5, 6", "2 · to Zinn expander")]
     [InlineData("Zinn, sound module, on Weiher 2, channels 5-6", "5, 6", "2 · to Zinn")]
     [InlineData("zinn, on weiher 1, ch 5, 6, module", "5, 6", "1 · to zinn")]
     public void A_device_is_added_with_one_line(string line, string channels, string tag)

@@ -51,13 +51,22 @@ public sealed partial record AddDevice(string? Line, Unit? Unit = null) : Studio
             else if (Read(studio, parts[i], said) is { } problem)
                 return EditResult.Refused(Field, problem);
         }
-        return said.Kind is null
-            ? EditResult.Refused(
-                Field,
-                $"Say what {name} is: {string.Join(", ", DeviceKinds.Choosable.Select(kind => kind.Facts().Words[0]))}."
-            )
-            : Make(studio, name, said);
+        said.Kind ??= KindIn(name);
+        return said.Kind is null ? EditResult.Refused(Field, $"Say what {name} is: {Kinds}.") : Make(studio, name, said);
     }
+
+    private static string Kinds => string.Join(", ", DeviceKinds.Choosable.Select(kind => kind.Facts().Words[0]));
+
+    /// <summary>What a name says that its device is, by its end: "Moog keyboard".</summary>
+    private static DeviceKind? KindIn(string name) =>
+        DeviceKinds
+            .Words.Where(item =>
+                name.Equals(item.Word, StringComparison.OrdinalIgnoreCase)
+                || name.EndsWith(" " + item.Word, StringComparison.OrdinalIgnoreCase)
+            )
+            .OrderByDescending(item => item.Word.Length)
+            .Select(item => (DeviceKind?)item.Kind)
+            .FirstOrDefault();
 
     private sealed class Said
     {
@@ -127,6 +136,11 @@ public sealed partial record AddDevice(string? Line, Unit? Unit = null) : Studio
             said.Channels = lower[word.Length..];
             return null;
         }
+        if (char.IsAsciiDigit(lower[0]) && ChannelMap.TryParseList(lower, out _, out _))
+        {
+            said.Channels = lower;
+            return null;
+        }
         if (lower.StartsWith("audio ", StringComparison.Ordinal))
         {
             (said.Audio, said.Sounds) = (part[6..], true);
@@ -139,8 +153,8 @@ public sealed partial record AddDevice(string? Line, Unit? Unit = null) : Studio
         }
         return lower.StartsWith("on ", StringComparison.Ordinal)
             ? ReadPlace(studio, part[3..], said)
-            : $"“{part}” is not understood. After the name say what it is, where it is plugged in and its channels: sound module, "
-                + "on Weiher 2, channels 5-6.";
+            : $"“{part}” is not understood. After the name say what it is ({Kinds}), where it is plugged in and its channels: sound "
+                + "module, on Weiher 2, channels 5-6.";
     }
 
     private static string? ReadPlace(Studio studio, string place, Said said)

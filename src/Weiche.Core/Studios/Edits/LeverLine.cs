@@ -28,19 +28,10 @@ public static partial class LeverLine
         problem = Examples;
         if (text.Length is 0 or > MaxLength)
             return false;
-        var parts = Arrow().Split(text, 2);
-        if (parts.Length < 2)
+        var parts = new[] { Arrow(), Colon(), To() }.Select(between => between.Split(text, 2)).FirstOrDefault(each => each.Length == 2);
+        if (parts is null || !TrySource(studio, parts[0], out var source, out var thing, ref problem))
             return false;
-        var source = studio
-            .Sources.Where(port => parts[0].StartsWith(port.Name, StringComparison.OrdinalIgnoreCase))
-            .OrderByDescending(port => port.Name.Length)
-            .FirstOrDefault();
-        if (source.Device is null)
-        {
-            problem = $"“{parts[0]}” begins with no source. {Examples}";
-            return false;
-        }
-        if (!TryTrigger(parts[0][source.Name.Length..].Trim(), out var trigger, out problem))
+        if (!TryTrigger(thing, out var trigger, out problem, source.Device))
             return false;
         if (!TryWork(studio, parts[1].Trim(), out var work, out problem))
             return false;
@@ -48,12 +39,40 @@ public static partial class LeverLine
         return true;
     }
 
-    /// <summary>Reads the thing that works a lever: "C2", "program 2", "sustain", "cc 80 from 100", each with "on 2" behind it for a
-    /// channel.</summary>
+    /// <summary>The source with whose name a line begins, and the rest of it. The first word is enough where it can be only one.</summary>
+    private static bool TrySource(Studio studio, string text, out DevicePort source, out string rest, ref string problem)
+    {
+        (source, rest) = (default, "");
+        var named = studio
+            .Sources.Where(port => text.StartsWith(port.Name, StringComparison.OrdinalIgnoreCase))
+            .OrderByDescending(port => port.Name.Length)
+            .FirstOrDefault();
+        if (named.Device is not null)
+        {
+            (source, rest) = (named, text[named.Name.Length..].Trim());
+            return true;
+        }
+        var word = text.Split(' ')[0];
+        var meant = studio.Sources.Where(port => port.Name.StartsWith(word, StringComparison.OrdinalIgnoreCase)).ToList();
+        if (meant.Count == 1)
+        {
+            (source, rest) = (meant[0], text[word.Length..].Trim());
+            return true;
+        }
+        problem =
+            meant.Count > 1
+                ? $"“{word}” may be {string.Join(" or ", meant.Take(3).Select(port => port.Name))}."
+                : $"“{text}” begins with no source. {Examples}";
+        return false;
+    }
+
+    /// <summary>Reads the thing that works a lever: "C2", "program 2", "sustain", "cc 80 from 100", a key by the name that its device has
+    /// for it, each with "on 2" behind it for a channel.</summary>
     /// <param name="text">What was typed.</param>
     /// <param name="trigger">The thing.</param>
     /// <param name="problem">Why it is none.</param>
-    public static bool TryTrigger(string text, [NotNullWhen(true)] out LeverTrigger? trigger, out string problem)
+    /// <param name="device">The device that it is on, for the names of its keys; null if that is not known.</param>
+    public static bool TryTrigger(string text, [NotNullWhen(true)] out LeverTrigger? trigger, out string problem, Device? device = null)
     {
         (trigger, problem) = (null, $"“{text}” is no key, program or controller. {Examples}");
         int? channel = null;
@@ -74,6 +93,12 @@ public static partial class LeverLine
                 int.Parse(program.Groups["number"].Value, CultureInfo.InvariantCulture) - 1,
                 channel
             );
+        else if (Counted().Match(text) is { Success: true } counted)
+            problem = $"Which key {counted.Value} sends is not known here: press “Set a lever” and then it, or type its key, like C1.";
+        else if (
+            device?.Keys.FirstOrDefault(each => each.Value.Equals(text, StringComparison.OrdinalIgnoreCase)) is { Value: not null } own
+        )
+            trigger = new LeverTrigger(LeverKind.Key, own.Key, channel);
         else if (KeyName.TryParse(IsKey().Replace(text, ""), out var key))
             trigger = new LeverTrigger(LeverKind.Key, key, channel);
         else if (SendingLine.ControllerOf(text.ToLowerInvariant()) is { } controller)
@@ -95,11 +120,14 @@ public static partial class LeverLine
         work = text.ToLowerInvariant() switch
         {
             "next" or "next lineup" or "forward" => new StepLineup(1),
-            "back" or "previous" or "before" or "the one before" => new StepLineup(-1),
+            "back" or "previous" or "prev" or "before" or "the one before" => new StepLineup(-1),
             "all notes off" or "silence" or "panic" => new Silence(),
             "go" or "play" or "start the clock" => new WorkTime(TimeWork.Start),
             "halt" or "stop the clock" => new WorkTime(TimeWork.Stop),
             "start/stop" or "start stop" => new WorkTime(TimeWork.StartOrStop),
+            "sync" or "resync" or "in step" => new WorkTime(TimeWork.BackInStep),
+            "first" or "first lineup" when !studio.Lineups.IsEmpty => new EnterLineup(studio.Lineups[0].Id),
+            "last" or "last lineup" when !studio.Lineups.IsEmpty => new EnterLineup(studio.Lineups[^1].Id),
             "tap tempo" => new WorkTime(TimeWork.Tap),
             "record" or "rec" or "recording" => new WorkTakes(TakeWork.Record),
             "keep" or "keep it" or "that was it" => new WorkTakes(TakeWork.Keep),
@@ -112,16 +140,21 @@ public static partial class LeverLine
         };
         if (work is not null)
             return true;
-        if (studio.FindLineup(text) is { } lineup)
+        if ((studio.FindLineup(text) ?? studio.FindLineup(Lineup().Replace(text, ""))) is { } lineup)
         {
             work = new EnterLineup(lineup.Id);
             return true;
         }
         if (
             Switches().Match(text) is { Success: true } switches
-            && studio.Routes.FirstOrDefault(route => Same(studio.Describe(route), switches.Groups["route"].Value)) is { } route
+            && RoutesCalled(studio, switches.Groups["route"].Value) is [var route, ..] meant
         )
         {
+            if (meant.Count > 1)
+            {
+                problem = $"“{text}” may be {string.Join(" or ", meant.Take(3).Select(studio.Describe))}.";
+                return false;
+            }
             work = new SwitchRoutes(
                 [route.Id],
                 switches.Groups["how"].Value.ToLowerInvariant() switch
@@ -138,11 +171,44 @@ public static partial class LeverLine
         return false;
     }
 
-    private static bool Same(string one, string other) =>
-        string.Equals(Arrow().Replace(one, ">"), Arrow().Replace(other, ">"), StringComparison.OrdinalIgnoreCase);
+    /// <summary>The first route of just this name; where there is none, those whose ends begin so: "amsel to zinn".</summary>
+    private static List<Route> RoutesCalled(Studio studio, string name)
+    {
+        var plain = Plain(name);
+        if (
+            studio.Routes.FirstOrDefault(route => Plain(studio.Describe(route)).Equals(plain, StringComparison.OrdinalIgnoreCase)) is
+            { } named
+        )
+            return [named];
+        var ends = plain.Split('>', 2);
+        return ends.Length < 2
+            ? []
+            :
+            [
+                .. studio.Routes.Where(route =>
+                    Plain(studio.Describe(route)).Split('>', 2) is [var from, var to]
+                    && from.StartsWith(ends[0], StringComparison.OrdinalIgnoreCase)
+                    && to.StartsWith(ends[1], StringComparison.OrdinalIgnoreCase)
+                ),
+            ];
+
+        static string Plain(string text) => Arrow().IsMatch(text) ? Arrow().Replace(text, ">") : To().Replace(text, ">", 1);
+    }
 
     [GeneratedRegex(" *(?:→|->|=>) *")]
     private static partial Regex Arrow();
+
+    [GeneratedRegex(" *[:=] +")]
+    private static partial Regex Colon();
+
+    [GeneratedRegex(" +to +", RegexOptions.IgnoreCase)]
+    private static partial Regex To();
+
+    [GeneratedRegex("^lineup +", RegexOptions.IgnoreCase)]
+    private static partial Regex Lineup();
+
+    [GeneratedRegex("^(pad|pedal|switch|button) +[0-9]+$", RegexOptions.IgnoreCase)]
+    private static partial Regex Counted();
 
     [GeneratedRegex("^(?<rest>.+?) +(on|ch|channel)( +(ch|channel))? *(?<channel>[0-9]{1,3})$", RegexOptions.IgnoreCase)]
     private static partial Regex OnChannel();

@@ -84,8 +84,8 @@ public sealed partial class Engine
         outlet.Bar();
     }
 
-    /// <summary>Sends a destination again what the last lineup that had something for it sends on being entered: it was away, and has missed
-    /// it or forgotten it.</summary>
+    /// <summary>Sends a destination again what the last lineup that had something for it sends on being entered: it was away, and has
+    /// missed it or forgotten it.</summary>
     private void TellAgain(Outlet outlet, MidiTime now)
     {
         foreach (var entry in _prepared.Entries)

@@ -8,8 +8,8 @@ namespace Weiche.Core.Pulse;
 /// </summary>
 /// <remarks>
 /// <para>A line is laid through the last pulses (number against time, up to sixteen beats of them), by least squares in which what lies far
-/// off counts less (Huber's weights) and at last not at all (Tukey's), so a late pulse in ten does not move it. Where the newest pulses leave the line as chance would not
-/// have it, the older ones are forgotten: tempo and phase follow a jump or a ramp within a beat.</para>
+/// off counts less (Huber's weights) and at last not at all (Tukey's), so a late pulse in ten does not move it. Where the newest pulses
+/// leave the line as chance would not have it, the older ones are forgotten: tempo and phase follow a jump or a ramp within a beat.</para>
 /// <para>A gap is taken for pulses that were lost, and counted along, unless they come late in a burst: then they are the ones that were
 /// missed. Two gaps alike one after the other are a slower tempo.</para>
 /// </remarks>

@@ -59,12 +59,20 @@ public sealed class TonightModel(StudioDesk desk) : PageModel
     private void Look(string? problem)
     {
         var (state, room) = (desk.State, desk.Park.State);
-        var live = LiveRoutes.Of(state.Studio);
-        bool IsMissing(DevicePort port) => room.IsMissing(state.Studio, port);
-        var missing = state
-            .Studio.Routes.Where(route => live.StateOf(route, IsMissing) == RouteState.Waits)
-            .SelectMany(route => live.SourcesOf(route).Append(state.Studio.FindPort(route.To)!.Value))
-            .Concat((state.Studio.Current?.Sends ?? []).Select(sending => state.Studio.FindPort(sending.To)!.Value))
+        var studio = state.Studio;
+        var live = LiveRoutes.Of(studio);
+        bool IsMissing(DevicePort port) => room.IsMissing(studio, port);
+        // All that the lineup in force counts on: what plays and sounds, what it sends something, levers, and who keeps the time.
+        var missing = studio
+            .Routes.Where(route => live.StateOf(route, IsMissing) == RouteState.Waits)
+            .SelectMany(route => live.SourcesOf(route).Append(studio.FindPort(route.To)!.Value))
+            .Concat(
+                (studio.Current?.Sends ?? [])
+                    .Select(sending => sending.To)
+                    .Concat(studio.Levers.Where(lever => lever.Works.IsOn(studio.InForce)).Select(lever => lever.Source))
+                    .Concat(studio.MasterNow()?.Source is { } master ? [master] : [])
+                    .Select(id => studio.FindPort(id)!.Value)
+            )
             .Where(IsMissing)
             .Select(port => port.Device.Name)
             .Distinct();

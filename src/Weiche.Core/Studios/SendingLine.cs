@@ -178,21 +178,21 @@ public static partial class SendingLine
                 return [0xF0, 0x7E, 0x7F, 0x09, 0x01, 0xF7];
         }
         var gap = said.LastIndexOf(' ');
-        return
-            gap > 0
-            && ControllerOf(said[..gap].Trim()) is { } number
-            && said[(gap + 1)..] switch
-            {
-                "on" or "full" or "max" or "right" or "down" => 127,
-                "off" or "left" or "up" => 0,
-                "middle" or "centre" or "center" => 64,
-                _ => -1,
-            }
-                is >= 0
-                    and var value
+        return gap > 0 && ControllerOf(said[..gap].Trim()) is { } number && ValueOf(number, said[(gap + 1)..]) is { } value
             ? Control(number, value)
             : null;
     }
+
+    /// <summary>What a word means as the value of a controller: of a pedal "down", of the place between left and right "left", of any
+    /// "full"; null where it means nothing.</summary>
+    private static int? ValueOf(int controller, string word) =>
+        (word, IsSwitch: controller is >= 64 and <= 69, IsPlace: controller is 8 or 10) switch
+        {
+            ("on" or "down", true, _) or ("full" or "max", _, false) or ("right", _, true) => 127,
+            ("off" or "up", true, _) or ("off", _, false) or ("left", _, true) => 0,
+            ("middle" or "centre" or "center", _, true) => 64,
+            _ => null,
+        };
 
     /// <summary>The controller of a name or number: "volume", "cc 7", "controller 7"; null if there is none.</summary>
     /// <param name="name">The name, in small letters.</param>

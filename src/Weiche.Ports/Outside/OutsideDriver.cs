@@ -28,6 +28,7 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
 
     // A system exclusive goes out in pieces that any program has room for.
     private const int LongestPiece = 4 * 1024;
+    private const int MostTries = 8;
 
     private readonly Lock _gate = new();
     private readonly Junction _junction;
@@ -35,6 +36,9 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     private readonly BridgeProcess? _bridge;
     private readonly Thread? _reader;
     private readonly Dictionary<int, (string Words, string? Far, bool Hears)> _own = [];
+
+    // How often the joining of an own port is still tried, by its number; a system that is busy may refuse it.
+    private readonly Dictionary<int, int> _joining = [];
     private readonly List<string> _lines = [];
     private ImmutableArray<OutsideSink> _sinks = [];
     private ImmutableArray<Unit> _units = [];
@@ -258,8 +262,12 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
             var before = State.Map;
             foreach (var (id, own) in _own)
             {
+                if (own.Far is not { } far)
+                    continue;
                 // What has come is joined; what somebody has parted since stays so.
-                if (own.Far is { } far && (before.Find(far) is null || before.FindOwn(id) is null))
+                if (before.Find(far) is null || before.FindOwn(id) is null)
+                    _joining[id] = MostTries;
+                if (_joining.ContainsKey(id))
                     Join(map, id, far, own.Hears);
             }
         }
@@ -362,7 +370,10 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
         if (map.Find(far) is null || map.FindOwn(id) is not { } own)
             return;
         var (from, to) = hears ? (far, own.Address) : (own.Address, far);
-        if (!map.Cables.Contains((from, to)))
+        if (map.Cables.Contains((from, to)) || _joining[id]-- == 0)
+            _joining.Remove(id);
+        // What is there is told again after it, so that it is seen whether that came to be.
+        else
             _bridge?.Say($"join {from} {to}");
     }
 
@@ -401,6 +412,7 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     {
         lock (_gate)
         {
+            _joining.Remove(id.Value);
             if (_own.Remove(id.Value))
                 _bridge?.Say($"close {id.Value.ToString(CultureInfo.InvariantCulture)}");
         }

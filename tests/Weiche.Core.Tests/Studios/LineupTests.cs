@@ -207,6 +207,9 @@ public class LineupTests
     [InlineData("ch 5 program 17", "C4 10", "5: 17 Glass")]
     [InlineData("channel 6, vol 100", "B5 07 64", "6: volume 100")]
     [InlineData("pan left", "B2 0A 00", "3: pan 0")]
+    [InlineData("pedal down", "B2 40 7F", "3: sustain 127")]
+    [InlineData("volume full", "B2 07 7F", "3: volume 127")]
+    [InlineData("chorus off", "B2 5D 00", "3: chorus 0")]
     [InlineData("pedal off on 2", "B1 40 00", "2: sustain 0")]
     [InlineData("local off", "B2 7A 00", "3: local control off")]
     [InlineData("all notes off", "B2 7B 00", "3: all notes off")]
@@ -247,6 +250,9 @@ public class LineupTests
     [InlineData("bank 1/128 program 1", "from 0 to 127")]
     [InlineData("g", "17 Glass or 18 Glow")]
     [InlineData("louder", "not understood")]
+    [InlineData("volume up", "not understood")]
+    [InlineData("volume down", "not understood")]
+    [InlineData("reverb left", "not understood")]
     public void What_cannot_be_sent_is_said(string line, string problem)
     {
         Assert.False(SendingLine.TryParse(line, Zinn().To, out _, out var said));

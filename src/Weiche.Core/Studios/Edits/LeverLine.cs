@@ -44,7 +44,7 @@ public static partial class LeverLine
     {
         (source, rest) = (default, "");
         var named = studio
-            .Sources.Where(port => text.StartsWith(port.Name, StringComparison.OrdinalIgnoreCase))
+            .Sources.Where(port => $"{text} ".StartsWith($"{port.Name} ", StringComparison.OrdinalIgnoreCase))
             .OrderByDescending(port => port.Name.Length)
             .FirstOrDefault();
         if (named.Device is not null)

@@ -1,8 +1,11 @@
+using System.Globalization;
+using System.Text.RegularExpressions;
+
 namespace Weiche.Core.Midi;
 
 /// <summary>The names that the standard gives to controllers (MIDI 1.0 Detailed Specification, Table III and the
 /// channel mode messages of Table IV), in short plain words.</summary>
-public static class ControllerName
+public static partial class ControllerName
 {
     private static readonly Dictionary<int, string> Names = new()
     {
@@ -76,11 +79,13 @@ public static class ControllerName
         ["cutoff"] = 74,
     };
 
-    /// <summary>The controller that a person means by a name, those of <see cref="Of"/> and a few more: "volume", "mod wheel"; null for
-    /// none. Channel mode messages (120 to 127) are none.</summary>
+    /// <summary>The controller that a person means by a name, those of <see cref="Of"/> and a few more, or a number: "volume", "mod wheel",
+    /// "cc 7"; null for none. Channel mode messages (120 to 127) are none.</summary>
     /// <param name="name">The name, in any letters.</param>
     public static int? Read(string name)
     {
+        if (Numbered().Match(name) is { Success: true } numbered)
+            return int.Parse(numbered.Groups["number"].Value, CultureInfo.InvariantCulture) is < 120 and var number ? number : null;
         for (var controller = 0; controller < 120; controller++)
         {
             if (Of(controller).Equals(name, StringComparison.OrdinalIgnoreCase))
@@ -100,4 +105,7 @@ public static class ControllerName
             return name + " fine";
         return $"controller {controller}";
     }
+
+    [GeneratedRegex("^(?:cc|controller|control|ctrl) *(?<number>[0-9]{1,3})$", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    private static partial Regex Numbered();
 }

@@ -156,11 +156,8 @@ internal static partial class StageSpeech
         return number == 0 ? null : string.Create(CultureInfo.InvariantCulture, $"transpose {way * number * each}");
     }
 
-    /// <summary>A controller by its name or number: "mod", "cc 1".</summary>
-    private static int? Controller(string said) =>
-        Numbered().Match(said.Trim()) is { Success: true } numbered
-            ? int.Parse(numbered.Groups["number"].Value, CultureInfo.InvariantCulture)
-            : ControllerName.Read(said.Trim());
+    // A name may have blanks behind it, where an arrow follows.
+    private static int? Controller(string said) => ControllerName.Read(said.Trim());
 
     private const RegexOptions Loose = RegexOptions.IgnoreCase | RegexOptions.CultureInvariant;
     private const string Ch = "(?:ch|chan|channels?)\\.?";
@@ -180,9 +177,6 @@ internal static partial class StageSpeech
 
     [GeneratedRegex("^(?:(?:invert|reverse) (?<name>" + Named + ")|(?<name>" + Named + ") (?:invert|inverted|reversed?))$", Loose)]
     private static partial Regex Inverted();
-
-    [GeneratedRegex("^(?:cc|controller)\\s*(?<number>\\d{1,3})$", Loose)]
-    private static partial Regex Numbered();
 
     [GeneratedRegex(
         "^(?:(?:fixed|constant|always) (?:velocity|vel)|(?:velocity|vel) (?:fixed|constant|always))(?: (?:at|to))?\\s*(?<value>\\d+)$",

@@ -109,7 +109,7 @@ public static partial class SendingLine
                 bytes.AddRange([(byte)(0xD0 | channel), (byte)pressure]);
                 return true;
             }
-            if (ControllerOf(name) is { } number)
+            if (ControllerName.Read(name) is { } number)
             {
                 if (!TryNumber(typed, 0, 127, $"The value of {ControllerName.Of(number)}", out var value, out problem))
                     return false;
@@ -178,7 +178,7 @@ public static partial class SendingLine
                 return [0xF0, 0x7E, 0x7F, 0x09, 0x01, 0xF7];
         }
         var gap = said.LastIndexOf(' ');
-        return gap > 0 && ControllerOf(said[..gap].Trim()) is { } number && ValueOf(number, said[(gap + 1)..]) is { } value
+        return gap > 0 && ControllerName.Read(said[..gap].Trim()) is { } number && ValueOf(number, said[(gap + 1)..]) is { } value
             ? Control(number, value)
             : null;
     }
@@ -193,19 +193,6 @@ public static partial class SendingLine
             ("middle" or "centre" or "center", _, true) => 64,
             _ => null,
         };
-
-    /// <summary>The controller of a name or number: "volume", "cc 7", "controller 7"; null if there is none.</summary>
-    /// <param name="name">The name, in small letters.</param>
-    internal static int? ControllerOf(string name)
-    {
-        if (ControllerByNumber().Match(name) is { Success: true } numbered)
-            return
-                int.TryParse(numbered.Groups["number"].Value, NumberStyles.None, CultureInfo.InvariantCulture, out var number)
-                && number < 120
-                ? number
-                : null;
-        return ControllerName.Read(name);
-    }
 
     private static bool TryNumber(string text, int least, int most, string what, out int number, out string problem)
     {
@@ -239,7 +226,4 @@ public static partial class SendingLine
 
     [GeneratedRegex("^(?<name>[a-z][a-z ]*?( *[0-9]+)?) *[= ] *(?<value>[+−-]?[0-9]{1,5})$", RegexOptions.IgnoreCase)]
     private static partial Regex NameAndValue();
-
-    [GeneratedRegex("^(cc|controller|control|ctrl) *(?<number>[0-9]{1,3})$")]
-    private static partial Regex ControllerByNumber();
 }

@@ -101,7 +101,7 @@ public static partial class LeverLine
             trigger = new LeverTrigger(LeverKind.Key, own.Key, channel);
         else if (KeyName.TryParse(IsKey().Replace(text, ""), out var key))
             trigger = new LeverTrigger(LeverKind.Key, key, channel);
-        else if (SendingLine.ControllerOf(text.ToLowerInvariant()) is { } controller)
+        else if (ControllerName.Read(text) is { } controller)
             trigger = new LeverTrigger(LeverKind.Control, controller, channel, threshold);
         if (trigger?.Check() is { } wrong)
             (trigger, problem) = (null, wrong);

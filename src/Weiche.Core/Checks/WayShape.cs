@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using Weiche.Core.Midi;
 using Weiche.Core.Sets;
 using Weiche.Core.Stages;
@@ -62,46 +63,37 @@ internal sealed class WayShape
 
     private void Add(Stage stage)
     {
-        switch (stage)
-        {
-            case ChannelsStage { KeepWhole: false } channels:
-                var (mapped, mappedTwice) = (new ushort[Channel.Count], new ushort[Channel.Count]);
-                for (var from = 0; from < Channel.Count; from++)
-                {
-                    var (once, twice) = (0, 0);
-                    for (var at = 0; at < Channel.Count; at++)
-                    {
-                        if ((_channels[from] >> at & 1) == 0)
-                            continue;
-                        var targets = channels.Map[Channel.FromIndex(at)].Bits;
-                        twice |= once & targets;
-                        if ((_channelsTwice[from] >> at & 1) != 0)
-                            twice |= targets;
-                        once |= targets;
-                    }
-                    (mapped[from], mappedTwice[from]) = ((ushort)once, (ushort)twice);
-                }
-                (_channels, _channelsTwice) = (mapped, mappedTwice);
-                break;
-            case TransposeStage transpose:
-                Move([transpose.Semitones]);
-                break;
-            case ChordStage chord:
-                Move(chord.Offsets);
-                break;
-            case PatternStage pattern:
-                Move(pattern.Offsets);
-                break;
-            case KeysStage keys:
-                (_keys, _keysTwice) = (Kept(_keys, keys), Kept(_keysTwice, keys));
-                break;
-            case ControllersStage or ProgramsStage:
-                Renumbers = true;
-                break;
-        }
+        if (stage.MapsChannels is { } map)
+            Map(map);
+        if (stage.KeepsKeys != UInt128.MaxValue)
+            (_keys, _keysTwice) = (Kept(_keys, stage.KeepsKeys), Kept(_keysTwice, stage.KeepsKeys));
+        if (stage.MovesKeysBy is not [0])
+            Move(stage.MovesKeysBy);
+        Renumbers |= stage.Renumbers;
     }
 
-    private void Move(IReadOnlyList<int> offsets)
+    private void Map(ChannelMap map)
+    {
+        var (mapped, mappedTwice) = (new ushort[Channel.Count], new ushort[Channel.Count]);
+        for (var from = 0; from < Channel.Count; from++)
+        {
+            var (once, twice) = (0, 0);
+            for (var at = 0; at < Channel.Count; at++)
+            {
+                if ((_channels[from] >> at & 1) == 0)
+                    continue;
+                var targets = map[Channel.FromIndex(at)].Bits;
+                twice |= once & targets;
+                if ((_channelsTwice[from] >> at & 1) != 0)
+                    twice |= targets;
+                once |= targets;
+            }
+            (mapped[from], mappedTwice[from]) = ((ushort)once, (ushort)twice);
+        }
+        (_channels, _channelsTwice) = (mapped, mappedTwice);
+    }
+
+    private void Move(ImmutableArray<int> offsets)
     {
         var (once, twice) = (new Dictionary<int, UInt128>(), new Dictionary<int, UInt128>());
         foreach (var by in offsets)
@@ -131,10 +123,8 @@ internal sealed class WayShape
         : offset >= 0 ? UInt128.MaxValue >> offset
         : UInt128.MaxValue << -offset;
 
-    private static Dictionary<int, UInt128> Kept(Dictionary<int, UInt128> all, KeysStage stage)
+    private static Dictionary<int, UInt128> Kept(Dictionary<int, UInt128> all, UInt128 passing)
     {
-        var inside = (UInt128.MaxValue >> (127 - stage.Highest)) & (UInt128.MaxValue << stage.Lowest);
-        var passing = stage.Outside ? ~inside : inside;
         var kept = new Dictionary<int, UInt128>();
         foreach (var (offset, moved) in all)
         {

@@ -22,6 +22,8 @@ public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Sta
 
     private ChannelMap InForce => KeepWhole ? ChannelMap.Identity : Map;
 
+    internal override ChannelMap? MapsChannels => KeepWhole ? null : Map;
+
     /// <inheritdoc/>
     public override StageSort Sort => AsSort;
 

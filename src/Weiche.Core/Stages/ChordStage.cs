@@ -35,6 +35,8 @@ public sealed record ChordStage : Stage
     /// <summary>The offsets in semitones, ascending.</summary>
     public ImmutableArray<int> Offsets { get; }
 
+    internal override ImmutableArray<int> MovesKeysBy => Offsets;
+
     /// <inheritdoc/>
     public override StageSort Sort => AsSort;
 

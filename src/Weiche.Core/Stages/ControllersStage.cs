@@ -166,6 +166,8 @@ public sealed record ControllersStage : Stage
     /// <summary>Whether controllers without a rule pass.</summary>
     public bool OthersPass { get; }
 
+    internal override bool Renumbers => true;
+
     /// <inheritdoc/>
     public override StageSort Sort => AsSort;
 

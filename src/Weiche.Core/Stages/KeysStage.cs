@@ -44,7 +44,7 @@ public sealed record KeysStage : Stage
     public override string Sign =>
         (Outside ? "not " : "") + (Lowest == Highest ? KeyName.Of(Lowest) : $"{KeyName.Of(Lowest)} – {KeyName.Of(Highest)}");
 
-    private UInt128 Passing
+    internal override UInt128 KeepsKeys
     {
         get
         {
@@ -70,12 +70,12 @@ public sealed record KeysStage : Stage
             : 0;
 
     /// <inheritdoc/>
-    public override MessageSet Image(MessageSet set) => Passing == UInt128.MaxValue ? set : set.OnlyKeys(Passing);
+    public override MessageSet Image(MessageSet set) => KeepsKeys == UInt128.MaxValue ? set : set.OnlyKeys(KeepsKeys);
 
     /// <inheritdoc/>
     public override MessageSet PreImage(MessageSet set) => Image(set);
 
-    internal override CompiledStage Compile() => TableStage.OfKeys(key => (Passing >> key & 1) != 0 ? key : -1);
+    internal override CompiledStage Compile() => TableStage.OfKeys(key => (KeepsKeys >> key & 1) != 0 ? key : -1);
 
     private sealed class KeysSort()
         : StageSort<KeysStage>(

@@ -116,8 +116,7 @@ public sealed record PatternStage : Stage
     /// <inheritdoc/>
     public override string WhyStopped(in MidiMessage message) => message.IsNote ? "the figure is made of what is held" : "";
 
-    /// <summary>The keys that one key may give, as offsets in semitones.</summary>
-    internal ImmutableArray<int> Offsets => [.. Enumerable.Range(0, Octaves).Select(octave => 12 * octave)];
+    internal override ImmutableArray<int> MovesKeysBy => [.. Enumerable.Range(0, Octaves).Select(octave => 12 * octave)];
 
     /// <inheritdoc/>
     public override int Apply(in MidiMessage message, Span<MidiMessage> results)
@@ -139,7 +138,7 @@ public sealed record PatternStage : Stage
     internal override MessageSet PreImageTwice(MessageSet once, MessageSet twice)
     {
         var builder = MessageSet.Builder.From(PreImage(twice));
-        builder.AddMapped(once, MessageSet.NoteRow, row => ChordStage.Meeting(row, Offsets));
+        builder.AddMapped(once, MessageSet.NoteRow, row => ChordStage.Meeting(row, MovesKeysBy));
         return builder.ToSet();
     }
 
@@ -148,7 +147,7 @@ public sealed record PatternStage : Stage
     private MessageSet Through(MessageSet set, int direction)
     {
         var builder = MessageSet.Builder.From(set, MessageSet.NoteRow);
-        builder.AddMapped(set, MessageSet.NoteRow, row => ChordStage.Moved(row, Offsets, direction));
+        builder.AddMapped(set, MessageSet.NoteRow, row => ChordStage.Moved(row, MovesKeysBy, direction));
         return builder.ToSet();
     }
 

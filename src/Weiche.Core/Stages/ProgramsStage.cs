@@ -47,6 +47,8 @@ public sealed record ProgramsStage : Stage
     /// <summary>Whether programs without a rule pass.</summary>
     public bool OthersPass { get; }
 
+    internal override bool Renumbers => true;
+
     /// <inheritdoc/>
     public override StageSort Sort => AsSort;
 

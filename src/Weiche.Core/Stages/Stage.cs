@@ -65,6 +65,19 @@ public abstract record Stage
     /// <param name="twice">Those of them from which at least two do.</param>
     internal virtual MessageSet PreImageTwice(MessageSet once, MessageSet twice) => PreImage(twice);
 
+    /// <summary>The keys of notes that it lets pass, a bit for each; all but for stages that look at keys.</summary>
+    internal virtual UInt128 KeepsKeys => UInt128.MaxValue;
+
+    /// <summary>By how many semitones it moves what it makes of a note, one for each note that it makes; by none, once, but for stages
+    /// that move keys.</summary>
+    internal virtual ImmutableArray<int> MovesKeysBy => [0];
+
+    /// <summary>To which channels it sends what comes on each; null if it leaves them.</summary>
+    internal virtual ChannelMap? MapsChannels => null;
+
+    /// <summary>Whether it makes one controller, bend, pressure or program of another.</summary>
+    internal virtual bool Renumbers => false;
+
     /// <summary>The stage as the engine runs it.</summary>
     internal abstract CompiledStage Compile();
 

@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using System.Diagnostics.CodeAnalysis;
 using System.Text.Json;
 using Weiche.Core.Midi;
@@ -25,6 +26,8 @@ public sealed record TransposeStage : Stage
 
     /// <summary>By how much, −127 to 127.</summary>
     public int Semitones { get; }
+
+    internal override ImmutableArray<int> MovesKeysBy => [Semitones];
 
     /// <inheritdoc/>
     public override StageSort Sort => AsSort;

@@ -62,7 +62,8 @@ public class CountedWaysTests
             AnyStage.Channels,
             AnyStage.Keys,
             AnyStage.Chord,
-            Gen.Int[-30, 30].Select(by => (Stage)new TransposeStage(by))
+            Gen.Int[-30, 30].Select(by => (Stage)new TransposeStage(by)),
+            AnyStage.Any
         );
         Gen.Select(shaping.Array[0, 3], shaping.Array[0, 3], Gen.Int[0, 127], Gen.Int[1, 16])
             .Sample(
@@ -87,6 +88,24 @@ public class CountedWaysTests
                         Assert.True((first.KeysTwice >> key & 1) != 0 || (first.ChannelsTwice >> (channel - 1) & 1) != 0);
                 },
                 iter: 5_000
+            );
+    }
+
+    [Fact]
+    public void A_stage_that_says_that_it_renumbers_nothing_does_not()
+    {
+        var made = new MidiMessage[Stage.MaxFanOut];
+        Gen.Select(AnyStage.Any, Any)
+            .Sample(
+                (stage, message) =>
+                {
+                    if (stage.Renumbers || message.Kind is MessageKind.Note or MessageKind.PolyPressure)
+                        return;
+                    Assert.All(made[..stage.Apply(message, made)], result => Assert.Equal(message.Kind, result.Kind));
+                    Assert.All(made[..stage.Apply(message, made)], result => Assert.Equal(message.Data1, result.Data1));
+                },
+                iter: 5_000,
+                threads: 1
             );
     }
 

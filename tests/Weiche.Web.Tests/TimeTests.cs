@@ -1,6 +1,8 @@
 using System.Net;
 using Weiche.Core.Live;
+using Weiche.Core.Midi;
 using Weiche.Core.Studios;
+using Weiche.Web.Live;
 
 namespace Weiche.Web.Tests;
 
@@ -97,6 +99,36 @@ public class TimeTests
             (await house.Post("/time?handler=Follow", ("to", 99_999), ("form", "Steadied"))).Status
         );
         Assert.Equal(HttpStatusCode.UnprocessableEntity, (await house.Post("/time?handler=Work", ("what", "Fly"))).Status);
+    }
+
+    [Fact]
+    public async Task A_virtual_port_follows_for_the_program_that_listens_to_it_and_is_no_clock_of_its_own()
+    {
+        await using var house = await House.Open();
+        Assert.Contains(
+            "stands here as soon as it is heard",
+            (await house.Get("/time")).QuerySelector("main")!.TextContent,
+            StringComparison.Ordinal
+        );
+        await house.Post("/gear?handler=Add", ("name", "to the program"));
+        var device = house.Studio.Devices.Single(each => each.Name == "to the program");
+        var (source, to) = (device.FirstPort(PortDirection.Source)!.Value, device.FirstPort(PortDirection.Destination)!.Value);
+        var page = await house.Get("/time?all=1");
+        Assert.Equal("to the program", page.QuerySelector($"[data-follower='{to}'] .follower-name")!.TextContent);
+        await house.Post("/time?handler=Master", ("clock", "0"));
+        await house.Post("/time?handler=Follow", ("to", to), ("form", "Steadied"));
+        await House.Until(
+            () => house.Desk.Junction.Compiled.Meter(source)!.CountOf(MessageKind.Clock) > 24,
+            "that the clock comes out of the virtual port"
+        );
+        page = await house.Get("/time");
+        Assert.Null(page.QuerySelector($"[data-clock='{source}']"));
+        var frame = ClocksFrame.Of(house.Desk, new TimeReport());
+        Assert.DoesNotContain(frame.Clocks, clock => clock.Id == source.Value);
+        // Made master it would follow itself.
+        await house.Post("/time?handler=Master", ("clock", source));
+        await House.Until(() => !house.Desk.State.IsLooking, "that the checks are done");
+        Assert.Contains(house.Desk.State.Findings, found => found.Finding.Title.Contains("in a circle", StringComparison.Ordinal));
     }
 
     [Fact]

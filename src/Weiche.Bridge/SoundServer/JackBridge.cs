@@ -23,9 +23,10 @@ internal sealed unsafe class JackBridge : ISystemBridge
     private const int MostSettling = 50;
     private const int LongestEvent = 16 * 1024;
 
-    // µs: how far a cycle may stray before the count begins anew, and how far it is followed at once; what is further off than a whole
-    // cycle, as when the server has just begun, is followed by a part.
+    // µs: how far a cycle may stray before the count begins anew, and how far it is followed at once; what is further off than the
+    // system's clock is uneven, as when the server has just begun or has left a cycle out, is followed by a part.
     private const double MostStraying = 20_000;
+    private const double Uneven = 300;
     private const double MostFollowed = 1;
     private const double Part = 1.0 / 32;
 
@@ -381,7 +382,7 @@ internal sealed unsafe class JackBridge : ISystemBridge
         return _begin =
             Math.Abs(strays) > MostStraying
                 ? now
-                : even + (Math.Abs(strays) > _link.Period ? strays * Part : Math.Clamp(strays, -MostFollowed, MostFollowed));
+                : even + (Math.Abs(strays) > Uneven ? strays * Part : Math.Clamp(strays, -MostFollowed, MostFollowed));
     }
 
     private void Send(Slot[] slots, double from, double frame, uint frames)
@@ -398,8 +399,13 @@ internal sealed unsafe class JackBridge : ISystemBridge
                 continue;
             }
             ref var slot = ref slots[at];
-            // Rounded to the nearest frame; never before what went out already.
-            var place = (uint)Math.Clamp((head.Time - from) / frame + 0.5, slot.Last, frames - 1);
+            // Rounded to the nearest frame.
+            var meant = (head.Time - from) / frame + 0.5;
+            // A cycle that is run late sees what is for the next one already.
+            if (meant >= frames && meant < 2.0 * frames)
+                return;
+            // Never before what went out already.
+            var place = (uint)Math.Clamp(meant, slot.Last, frames - 1);
             _link.Out.Copy(head, _bytes);
             fixed (byte* bytes = _bytes)
             {

@@ -89,10 +89,11 @@ internal sealed partial class Conductor
                     Due = MidiTime.Earlier(Due, line.ArrivalDue);
                     return;
                 }
+                var came = line.ArrivalDue;
                 var number = line.TakeArrival();
                 line.Next = Math.Max(line.Next, number);
                 TellOrders(line, now);
-                engine.SendClock(line.Outlet, MidiMessage.Clock, now);
+                engine.SendClock(line.Outlet, MidiMessage.Clock, came, now);
                 line.Leave(now, _interval);
                 line.Next = number + 1;
                 continue;
@@ -107,7 +108,7 @@ internal sealed partial class Conductor
             }
             if (line.GetsClock)
             {
-                engine.SendClock(line.Outlet, MidiMessage.Clock, now);
+                engine.SendClock(line.Outlet, MidiMessage.Clock, at, now);
                 line.Leave(now, _interval);
             }
             line.Next++;
@@ -123,7 +124,7 @@ internal sealed partial class Conductor
     private void Tell(FollowerLine line, TimeOrder what, int sixteenth, MidiTime now)
     {
         if (what == TimeOrder.Continue)
-            engine.SendClock(line.Outlet, MidiMessage.Raw(0xF2, sixteenth & 0x7F, sixteenth >> 7), now);
+            engine.SendClock(line.Outlet, MidiMessage.Raw(0xF2, sixteenth & 0x7F, sixteenth >> 7), now, now);
         engine.SendClock(
             line.Outlet,
             MidiMessage.Raw(
@@ -136,6 +137,7 @@ internal sealed partial class Conductor
                 0,
                 0
             ),
+            now,
             now
         );
     }

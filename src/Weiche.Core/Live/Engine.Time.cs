@@ -90,11 +90,12 @@ public sealed partial class Engine
     private void AwaitConductor() => _due = MidiTime.Earlier(_due, _conductor.Due);
 
     /// <summary>Sends a message of the clock to who follows it.</summary>
-    internal void SendClock(Outlet outlet, in MidiMessage message, MidiTime now)
+    internal void SendClock(Outlet outlet, in MidiMessage message, MidiTime due, MidiTime now)
     {
         if (!outlet.HasRoom)
             return;
         outlet.Enqueue(message, default, now);
+        outlet.ClockDue = MidiTime.Earlier(outlet.ClockDue, due);
         MarkDirty(outlet);
     }
 

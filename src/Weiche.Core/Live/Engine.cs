@@ -356,8 +356,21 @@ public sealed partial class Engine
     public void Leave(PortId destination)
     {
         if (_prepared.FindOutlet(destination) is { } outlet)
-            outlet.HasLeft = true;
+            (outlet.HasLeft, outlet.Delay) = (true, MidiSpan.Zero);
     }
+
+    /// <summary>Says how much later than it is handed out whoever takes the bytes of a destination has them arrive.</summary>
+    /// <param name="destination">The destination; nothing happens if it is not there.</param>
+    /// <param name="delay">How much later, the same for all bytes; not below zero.</param>
+    /// <remarks>Only who follows the clock, steadied, gets it so much earlier: nothing else is known ahead.</remarks>
+    public void Delay(PortId destination, MidiSpan delay)
+    {
+        if (_prepared.FindOutlet(destination) is { } outlet)
+            outlet.Delay = delay;
+    }
+
+    /// <summary>When what is handed out at this moment was due, if a message of the clock is the first of it; else never.</summary>
+    public MidiTime ClockDue { get; private set; } = MidiTime.Never;
 
     /// <summary>Says that somebody takes the bytes of a destination again, after nobody did: the ends of notes and pedals that it missed,
     /// and what all notes off would have sent it, are handed out before anything else; then what the last lineup that had something for it
@@ -384,6 +397,7 @@ public sealed partial class Engine
     private void Drain<TTaker>(Outlet outlet, ref TTaker taker, MidiTime now)
         where TTaker : IByteTaker, allows ref struct
     {
+        (ClockDue, outlet.ClockDue) = (outlet.ClockDue, MidiTime.Never);
         do
         {
             var bytes = outlet.Pending(now);

@@ -87,6 +87,12 @@ internal sealed class Outlet
     /// <summary>Whether it was unplugged since somebody was there last, whether it missed anything or not.</summary>
     internal bool HasLeft;
 
+    /// <summary>How much later than it is handed out everything arrives, where whoever takes the bytes places them in time.</summary>
+    internal MidiSpan Delay;
+
+    /// <summary>When the first of the clock's messages that wait was due; never if none waits.</summary>
+    internal MidiTime ClockDue = MidiTime.Never;
+
     /// <summary>The lineup that sent something here on being entered, the last one that did; null for none.</summary>
     internal LineupId? ToldBy;
 

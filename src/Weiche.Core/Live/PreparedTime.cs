@@ -16,7 +16,7 @@ internal sealed class PreparedTime
         [
             .. studio
                 .Time.Followers.Where(each => each.GetsAnything && studio.FindPort(each.To) is { Port.On: true })
-                .Select(each => new FollowerLine(each, outlet(each.To))),
+                .Select(each => new FollowerLine(each, outlet(each.To), GoesOnInside(studio, each.To))),
         ];
         _byLineup = studio.Lineups.IsEmpty
             ? [(studio.Time.Master, null)]
@@ -31,6 +31,14 @@ internal sealed class PreparedTime
 
     /// <summary>The tempo that a lineup brings along; null if it leaves it as it is.</summary>
     internal Tempo? TempoAt(int lineup) => _byLineup[lineup].Tempo;
+
+    /// <summary>Whether a destination is a virtual port from which routes lead on: what is handed out earlier for programs outside would
+    /// be too early there.</summary>
+    private static bool GoesOnInside(Studio studio, PortId to) =>
+        studio.FindPort(to) is { } port
+        && port.Device.IsVirtualPort()
+        && port.Device.FirstPort(PortDirection.Source) is { } source
+        && studio.Routes.Any(route => route.On && studio.SourcesOf(route).Any(from => from.Id == source));
 
     /// <summary>Goes on with each destination where another plan stood.</summary>
     internal void GoOnFrom(PreparedTime before, long next)
@@ -56,7 +64,10 @@ internal enum TimeOrder : byte
 }
 
 /// <summary>A destination that follows the clock, and how far it is. It belongs to one engine.</summary>
-internal sealed class FollowerLine(Follower follower, Outlet outlet)
+/// <param name="follower">How it follows.</param>
+/// <param name="outlet">Where it goes out.</param>
+/// <param name="goesOnInside">Whether it is met inside Weiche too, where nothing is delayed.</param>
+internal sealed class FollowerLine(Follower follower, Outlet outlet, bool goesOnInside)
 {
     private const int Orders = 4;
 
@@ -78,7 +89,10 @@ internal sealed class FollowerLine(Follower follower, Outlet outlet)
     internal readonly bool GetsClock = follower.Form != ClockForm.None;
     internal readonly bool AsItCame = follower.Form == ClockForm.AsItCame;
     internal readonly bool Starts = follower.Starts;
-    internal readonly MidiSpan Offset = follower.Offset;
+
+    /// <summary>How much later than the beat it is handed out; below zero for earlier. What is known ahead makes up for what the wire
+    /// takes.</summary>
+    internal MidiSpan Offset => AsItCame || goesOnInside ? follower.Offset : follower.Offset - Outlet.Delay;
 
     /// <summary>The pulse that it gets next.</summary>
     internal long Next { get; set; }

@@ -151,7 +151,17 @@ public static class StudioTime
                 .With(MessageKind.SongPosition, true);
     }
 
-    /// <summary>The same as a set of messages. No stage makes such a message of anything else.</summary>
+    /// <summary>Whether what comes from a source is the studio's own clock: that of a virtual port that follows it.</summary>
+    /// <param name="studio">The studio.</param>
+    /// <param name="source">The source.</param>
+    public static bool GivesBackClock(this Studio studio, PortId source) =>
+        !studio.Time.Followers.IsEmpty
+        && studio.FindPort(source) is { } port
+        && port.Device.IsVirtualPort()
+        && port.Device.FirstPort(PortDirection.Destination) is { } to
+        && studio.FollowedAt(to).Contains(MessageKind.Clock);
+
+    /// <summary>What a destination gets from no route, as a set of messages. No stage makes such a message of anything else.</summary>
     /// <param name="studio">The studio.</param>
     /// <param name="to">The destination.</param>
     internal static MessageSet LeftOutAt(this Studio studio, PortId to) =>

@@ -34,6 +34,9 @@ public sealed class Junction : IDisposable
     // A wait is cut to a minute: what is further away is asked for again.
     private static readonly MidiSpan LongestWait = MidiSpan.Second * 60;
 
+    // What is later than this is due when it is handed out.
+    private static readonly MidiSpan LatestTick = MidiSpan.FromMilliseconds(50);
+
     private static readonly Lazy<bool> Warm = new(WarmUp);
 
     private readonly UrgentLock _gate = new();
@@ -47,6 +50,7 @@ public sealed class Junction : IDisposable
     private Inlet[] _inlets = [];
     private long _armed = long.MaxValue;
     private MidiTime _last;
+    private MidiTime _due;
     private volatile bool _stopped;
     private volatile bool _ended;
 
@@ -122,7 +126,7 @@ public sealed class Junction : IDisposable
     }
 
     /// <summary>When what is handed out at this moment is due. For sinks, while they are called.</summary>
-    internal MidiTime Due { get; private set; }
+    internal MidiTime Due => _engine.ClockDue == MidiTime.Never ? _due : _engine.ClockDue;
 
     /// <summary>A way to a source for bytes that threads bring which do not carry messages.</summary>
     /// <param name="source">The source.</param>
@@ -309,6 +313,12 @@ public sealed class Junction : IDisposable
             }
         );
 
+    /// <summary>Says how much later than it is due the sink of a destination has everything arrive. The clock, where it is known ahead, is
+    /// handed out so much earlier.</summary>
+    /// <param name="destination">The destination; nothing happens if it is not there.</param>
+    /// <param name="delay">How much later, the same for everything; not below zero.</param>
+    public void Delay(PortId destination, MidiSpan delay) => Do((engine, _) => engine.Delay(destination, delay));
+
     /// <summary>Says that the sink of a destination has room again.</summary>
     /// <param name="destination">The destination.</param>
     public void Resume(PortId destination) => Do((_, _) => Drain(destination));
@@ -336,9 +346,9 @@ public sealed class Junction : IDisposable
     /// <summary>Hands out what waits for a destination. Within the engine.</summary>
     internal void Drain(PortId destination)
     {
-        Due = Clock.Now;
+        _due = Clock.Now;
         var sinks = new Sinks(_sinks);
-        _engine.Drain(destination, ref sinks, Due);
+        _engine.Drain(destination, ref sinks, _due);
         Arm();
     }
 
@@ -442,8 +452,7 @@ public sealed class Junction : IDisposable
                         Flush(due);
                     more |= inlet.HasBytes;
                 }
-                _engine.Tick(Clock.Now);
-                Flush();
+                Tick();
             }
             finally
             {
@@ -461,6 +470,15 @@ public sealed class Junction : IDisposable
             since = Clock.Now;
         }
         _ended = true;
+    }
+
+    /// <summary>Does what time has brought. It is due when it was due, however late this thread is: a sink that places what it is sent in
+    /// time puts it there.</summary>
+    private void Tick()
+    {
+        var (due, now) = (_engine.NextDue, Clock.Now);
+        _engine.Tick(now);
+        Flush(due <= now && now - due < LatestTick ? due : now);
     }
 
     /// <summary>Does what was asked for, in the order in which it was. Within the engine.</summary>
@@ -501,7 +519,7 @@ public sealed class Junction : IDisposable
 
     private void Flush(MidiTime due)
     {
-        Due = due;
+        _due = due;
         var sinks = new Sinks(_sinks);
         _last = Clock.Now;
         _engine.Drain(ref sinks, _last);

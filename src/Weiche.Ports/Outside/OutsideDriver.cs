@@ -191,9 +191,14 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
                 // What a system tells in a cycle was played in the one before.
                 _junction.Receive(new PortId(head.Port), bytes.AsSpan(0, length), due - new MidiSpan(_link.Period), due);
             }
-            var anyFull = false;
+            var (anyFull, period) = (false, _link.Period);
             foreach (var sink in _sinks)
             {
+                if (sink.Told != period)
+                {
+                    sink.Told = period;
+                    _junction.Delay(sink.Destination, new MidiSpan(period));
+                }
                 if (!sink.IsFull)
                     continue;
                 anyFull = true;
@@ -452,6 +457,9 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
         internal PortId Destination { get; }
 
         internal bool IsFull => _full;
+
+        /// <summary>The period that was told as its delay last, µs. For the reader.</summary>
+        internal int Told { get; set; }
 
         public int Send(ReadOnlySpan<byte> bytes)
         {

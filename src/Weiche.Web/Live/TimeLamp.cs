@@ -2,6 +2,7 @@ using System.Globalization;
 using Weiche.Core.Live;
 using Weiche.Core.Midi;
 using Weiche.Core.Pulse;
+using Weiche.Core.Studios;
 using Weiche.Web.Desk;
 
 namespace Weiche.Web.Live;
@@ -106,6 +107,8 @@ public sealed record ClocksFrame(IReadOnlyList<ClockFrame> Clocks, IReadOnlyList
         var (time, clocks, leaves) = (desk.Junction.Time, new List<ClockFrame>(), new List<FollowerFrame>());
         foreach (var clock in report.Clocks)
         {
+            if (clock.Source is { } source && desk.State.Studio.GivesBackClock(source))
+                continue;
             var dots = new List<DotFrame>();
             foreach (var dot in clock.Dots)
             {
@@ -123,7 +126,9 @@ public sealed record ClocksFrame(IReadOnlyList<ClockFrame> Clocks, IReadOnlyList
             );
         }
         foreach (var (to, spread) in report.Leaves)
-            leaves.Add(new FollowerFrame(to.Value, "leaves ± " + Fine(spread)));
+            leaves.Add(
+                new FollowerFrame(to.Value, time.State is TimeState.Running or TimeState.Coasting ? "leaves ± " + Fine(spread) : "")
+            );
         return new ClocksFrame(clocks, leaves);
     }
 

@@ -1,5 +1,7 @@
 using Weiche.Core.Midi;
+using Weiche.Core.Pulse;
 using Weiche.Core.Sets;
+using Weiche.Core.Studios;
 using Weiche.Core.Studios.Edits;
 using Weiche.Ports;
 using Weiche.Ports.Carrying;
@@ -29,7 +31,7 @@ public class JunctionTests
             () => ready.Release()
         );
         var sent = new List<byte>();
-        for (var taken = 1; taken > 0;)
+        for (var taken = 1; taken > 0; )
         {
             byte[] piece = [.. Enumerable.Range(0, 1000).Select(i => (byte)(sent.Count + i))];
             taken = pump.Send(piece);
@@ -42,6 +44,37 @@ public class JunctionTests
         pump.Dispose();
         await pump.Finished;
         Assert.Equal([.. sent, 1, 2, 3], got);
+    }
+
+    [Fact]
+    public async Task The_clock_is_due_on_the_beat_however_late_the_thread_is_and_earlier_where_everything_arrives_later()
+    {
+        var studio = Of("near", "program", "inside", "end").Lay("inside", "end");
+        studio = studio.Must(new SetMaster(ClockMaster.Own)).Must(new SetTempo(Tempo.Nearest(250)));
+        var delay = MidiSpan.FromMilliseconds(21);
+        foreach (var name in (string[])["near", "program", "inside"])
+            studio = studio.Must(new SetFollower(new Follower(studio.To(name), ClockForm.Steadied, false, MidiSpan.Zero)));
+        using var junction = new Junction(studio, Clock);
+        var sinks = new Dictionary<string, DueSink>();
+        foreach (var name in (string[])["near", "program", "inside"])
+            junction.Connect(studio.To(name), sinks[name] = new DueSink(junction));
+        foreach (var name in (string[])["program", "inside"])
+            junction.Delay(studio.To(name), delay);
+        // The first ones were handed out before anybody said so.
+        await Until(() => sinks["near"].Count > 100 && sinks["inside"].Count > 100);
+        // A thread that is late by more than a pulse hands out two at once, at the time of the first.
+        var beat = sinks["near"].Dues[20];
+        Assert.All(sinks["near"].Dues.Skip(20), due => Assert.Equal(0, Off(due)));
+        // The beat is the same one, handed out earlier by as much as everything arrives later; not where routes lead on inside.
+        Assert.All(sinks["program"].Dues.Skip(20), due => Assert.Equal(0, Off(due + delay)));
+        Assert.All(sinks["inside"].Dues.Skip(20), due => Assert.Equal(0, Off(due)));
+
+        // µs off the grid of the beat, which is even to one.
+        long Off(MidiTime due)
+        {
+            var off = Math.Abs((due - beat).Microseconds) % 10_000;
+            return Math.Min(off, 10_000 - off) <= 1 ? 0 : off;
+        }
     }
 
     [Fact]
@@ -225,6 +258,43 @@ public class JunctionTests
             }
 
             public ValueTask DisposeAsync() => ValueTask.CompletedTask;
+        }
+    }
+
+    /// <summary>Keeps when each pulse of the clock was due.</summary>
+    private sealed class DueSink(Junction junction) : IByteSink
+    {
+        private readonly List<MidiTime> _dues = [];
+
+        public int Count
+        {
+            get
+            {
+                lock (_dues)
+                    return _dues.Count;
+            }
+        }
+
+        public MidiTime[] Dues
+        {
+            get
+            {
+                lock (_dues)
+                    return [.. _dues];
+            }
+        }
+
+        public int Send(ReadOnlySpan<byte> bytes)
+        {
+            lock (_dues)
+            {
+                foreach (var one in bytes)
+                {
+                    if (one == 0xF8)
+                        _dues.Add(junction.Due);
+                }
+            }
+            return bytes.Length;
         }
     }
 }

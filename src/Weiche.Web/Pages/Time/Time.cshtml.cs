@@ -171,19 +171,19 @@ public sealed class TimeModel(StudioDesk desk) : PageModel
         desk.Junction.Report(report);
         foreach (var clock in report.Clocks)
         {
-            if (clock.Source is { } source)
+            if (clock.Source is { } source && !studio.GivesBackClock(source))
                 heard.Add(source);
         }
-        var sources = studio
-            .Sources.Where(port => heard.Contains(port.Id) || master?.Source == port.Id || port.Device.Kind.Facts().GivesClock)
-            .Take(MostClocks);
+        var sources = studio.Sources.Where(port =>
+            heard.Contains(port.Id) || master?.Source == port.Id || port.Device.Kind.Facts().GivesClock
+        );
         var clocks = sources
             .Select(port => new ClockRow(new ClockMaster(port.Id), port.Name, master?.Source == port.Id, heard.Contains(port.Id)))
             .Prepend(new ClockRow(ClockMaster.Own, "Weiche", master is { IsOwn: true }, true))
             .OrderByDescending(row => row.IsMaster)
             .ToList();
         var rows = studio
-            .Destinations.Where(port => !port.IsLoose && !port.Device.IsVirtualPort())
+            .Destinations.Where(port => !port.IsLoose)
             .Select(port =>
             {
                 var hearers = port.Port.Jack is { } jack
@@ -199,9 +199,8 @@ public sealed class TimeModel(StudioDesk desk) : PageModel
             .OrderByDescending(row => row.Follower.GetsAnything)
             .ThenByDescending(row => row.Wants)
             .ThenByDescending(row => row.Listens)
+            .ThenBy(row => row.Port.Device.IsVirtualPort())
             .ToList();
         View = new TimeView(state, desk.Junction.Time, TimeLamp.Of(desk), clocks, rows, all) { Problem = problem, Typed = typed };
     }
-
-    private const int MostClocks = 8;
 }

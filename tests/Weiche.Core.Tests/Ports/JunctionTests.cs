@@ -31,7 +31,7 @@ public class JunctionTests
             () => ready.Release()
         );
         var sent = new List<byte>();
-        for (var taken = 1; taken > 0; )
+        for (var taken = 1; taken > 0;)
         {
             byte[] piece = [.. Enumerable.Range(0, 1000).Select(i => (byte)(sent.Count + i))];
             taken = pump.Send(piece);

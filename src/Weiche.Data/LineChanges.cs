@@ -9,6 +9,8 @@ namespace Weiche.Data;
 /// first line concerned, counted from 0 in the earlier text; how many lines go; how many come) and then the lines that come.</summary>
 internal static class LineChanges
 {
+    private const int ManyAlike = 8;
+
     private static readonly CustomFunctionChunker Lines = new(text => text.Split('\n'));
 
     /// <summary>What differs.</summary>
@@ -16,15 +18,59 @@ internal static class LineChanges
     /// <param name="after">The later text.</param>
     internal static string Between(string before, string after)
     {
-        var found = Differ.Instance.CreateDiffs(before, after, ignoreWhiteSpace: false, ignoreCase: false, Lines);
+        // An edit changes few lines of many. What is alike before and after them is not looked at line by line: that would take ten times
+        // the room of both texts.
         var text = new StringBuilder();
+        var one = before.AsSpan();
+        var other = after.AsSpan();
+        var line = 0;
+        while (true)
+        {
+            var alike = Alike(one, other);
+            line += one[..alike].Count('\n');
+            one = one[alike..];
+            other = other[alike..];
+            if (one.SequenceEqual(other))
+                return text.ToString();
+            // A line in the place of another, with many alike after it, is told at once.
+            var (going, coming) = (one.IndexOf('\n') + 1, other.IndexOf('\n') + 1);
+            if (going == 0 || coming == 0 || one[going..][..Alike(one[going..], other[coming..])].Count('\n') < ManyAlike)
+                break;
+            text.Append(CultureInfo.InvariantCulture, $"@{line++} 1 1\n").Append(other[..coming]);
+            one = one[going..];
+            other = other[coming..];
+        }
+        var end = AlikeAtTheEnd(one, other);
+        one = one[..^end];
+        other = other[..^end];
+        // Nothing is an empty line here; the package takes it for no line.
+        if (one.IsEmpty || other.IsEmpty)
+            return text.Append(CultureInfo.InvariantCulture, $"@{line} {one.Count('\n') + 1} {other.Count('\n') + 1}\n")
+                .Append(other)
+                .Append('\n')
+                .ToString();
+        var found = Differ.Instance.CreateDiffs(one.ToString(), other.ToString(), ignoreWhiteSpace: false, ignoreCase: false, Lines);
         foreach (var block in found.DiffBlocks)
         {
-            text.Append(CultureInfo.InvariantCulture, $"@{block.DeleteStartA} {block.DeleteCountA} {block.InsertCountB}\n");
+            text.Append(CultureInfo.InvariantCulture, $"@{line + block.DeleteStartA} {block.DeleteCountA} {block.InsertCountB}\n");
             for (var i = 0; i < block.InsertCountB; i++)
                 text.Append(found.PiecesNew[block.InsertStartB + i]).Append('\n');
         }
         return text.ToString();
+    }
+
+    /// <summary>How many characters of whole lines, each with its end, two texts begin with alike.</summary>
+    private static int Alike(ReadOnlySpan<char> one, ReadOnlySpan<char> other) =>
+        one[..one.CommonPrefixLength(other)].LastIndexOf('\n') + 1;
+
+    /// <summary>How many characters of whole lines, each after the end of the one before, two texts end with alike.</summary>
+    private static int AlikeAtTheEnd(ReadOnlySpan<char> one, ReadOnlySpan<char> other)
+    {
+        var end = 0;
+        while (end < Math.Min(one.Length, other.Length) && one[^(end + 1)] == other[^(end + 1)])
+            end++;
+        var line = one[^end..].IndexOf('\n');
+        return line < 0 ? 0 : end - line;
     }
 
     /// <summary>The later text.</summary>
@@ -43,7 +89,7 @@ internal static class LineChanges
     {
         var after = new List<string>(before.Count);
         var (at, told) = (0, changes.Split('\n'));
-        for (var i = 0; i < told.Length - 1;)
+        for (var i = 0; i < told.Length - 1; )
         {
             var numbers = told[i++]
                 .TrimStart('@')

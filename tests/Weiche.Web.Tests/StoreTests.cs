@@ -158,6 +158,37 @@ public sealed class StoreTests : IDisposable
     }
 
     [Fact]
+    public void Whatever_lines_come_and_go_between_others_each_version_is_there_as_it_was()
+    {
+        var random = new Random(4713);
+        // A few lines that are often the same, empty ones among them, at the beginning, in the middle or at the end of many.
+        var many = string.Join('\n', Enumerable.Range(0, 120).Select(line => $"{line}: {random.Next()}"));
+        string Few() => string.Join('\n', Enumerable.Range(0, random.Next(6)).Select(_ => random.Next(3) is 0 ? "" : $"{random.Next(2)}"));
+        string End() => random.Next(3) == 0 ? "" : "\n";
+        var written = new List<string> { many };
+        using (var store = StudioStore.Open(_folder))
+        {
+            var studio = store.Add("Kuppel", many, Noon);
+            for (var edit = 0; edit < 1500; edit++)
+            {
+                written.Add(
+                    random.Next(4) switch
+                    {
+                        0 => Few() + End() + many,
+                        1 => many + End() + Few(),
+                        2 => Few() + "\n" + many + "\n" + Few() + "\n" + many + End(),
+                        _ => many[..random.Next(many.Length)] + Few() + many[random.Next(many.Length)..],
+                    }
+                );
+                store.Append(studio.Id, "an edit", written[^1], Noon);
+            }
+        }
+        using var again = StudioStore.Open(_folder);
+        for (var version = 0; version < written.Count; version += 3)
+            Assert.True(written[version] == again.Document(1, version + 1), $"version {version + 1} is another one (seed 4713)");
+    }
+
+    [Fact]
     public void A_database_of_an_older_Weiche_becomes_small_and_says_what_it_said()
     {
         var random = new Random(4712);

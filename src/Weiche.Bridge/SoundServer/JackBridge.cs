@@ -128,7 +128,7 @@ internal sealed unsafe class JackBridge : ISystemBridge
         }
         _client = client;
         _handle = client.DangerousGetHandle();
-        (_isShut, _reason, _rate) = (false, null, LibJack.SampleRate(client));
+        (_isShut, _rate) = (false, LibJack.SampleRate(client));
         // Both count from the same moment on most systems; where they do not, this is what lies between.
         _offset = Stopwatch.GetTimestamp() / (Stopwatch.Frequency / 1_000_000) - (long)LibJack.Time();
         // What waited for a server that is gone is not played to the next.
@@ -147,9 +147,10 @@ internal sealed unsafe class JackBridge : ISystemBridge
         if (LibJack.Activate(client) != 0)
         {
             Leave();
-            Away("the sound server refuses to let Weiche in");
+            Away("the sound server refuses to let Weiche in", "refused");
             return;
         }
+        _reason = null;
         Program.Say(string.Create(CultureInfo.InvariantCulture, $"here {Line.Word(Text(LibJack.NameOf(client)))} {_rate}"));
         foreach (var port in _ports.Values)
             Register(port);
@@ -168,12 +169,12 @@ internal sealed unsafe class JackBridge : ISystemBridge
         _isShut = false;
     }
 
-    private void Away(string reason)
+    private void Away(string reason, string how = "gone")
     {
         if (_reason == reason)
             return;
         _reason = reason;
-        Program.Say($"gone {Line.Word(reason)}");
+        Program.Say($"{how} {Line.Word(reason)}");
     }
 
     /// <inheritdoc/>

@@ -29,6 +29,7 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     // A system exclusive goes out in pieces that any program has room for.
     private const int LongestPiece = 4 * 1024;
     private const int MostTries = 8;
+    private const string Refused = "It is asked again every second: see that both run as the same user, or start it anew.";
 
     private readonly Lock _gate = new();
     private readonly Junction _junction;
@@ -225,6 +226,10 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
             case ["gone", var reason]:
                 Leave();
                 Set(new OutsideState(false, $"{WordList.Capital(Line.Text(reason))}. {System.Away}", OutsideMap.Empty));
+                break;
+            case ["refused", var reason]:
+                Leave();
+                Set(new OutsideState(false, $"{WordList.Capital(Line.Text(reason))}. {Refused}", OutsideMap.Empty));
                 break;
             case ["list"]:
                 _listing = true;

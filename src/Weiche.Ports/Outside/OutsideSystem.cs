@@ -17,8 +17,8 @@ public sealed record OutsideSystem(string Key, string Title, string Place, strin
             "sound-server",
             "sound server",
             "this computer",
-            "There is no library of a sound server (libjack) on this computer: install one that speaks the JACK API, Debian's "
-                + "jackd2 or pipewire-jack, and programs that use it appear here.",
+            "There is no library of a sound server (libjack) on this computer, or an old one that lacks what is needed: install one "
+                + "that speaks the JACK API, Debian's jackd2 or pipewire-jack, and programs that use it appear here.",
             "Start one (jackd, or a desktop's own), and programs that use it appear here."
         );
 
@@ -28,7 +28,7 @@ public sealed record OutsideSystem(string Key, string Title, string Place, strin
             "sequencer",
             "system sequencer",
             "this computer",
-            "There is no sequencer library (libasound) on this computer: install Debian's libasound2, and programs that use it "
+            "There is no sequencer library (libasound) on this computer, or an old one that lacks what is needed: install Debian's libasound2, and programs that use it "
                 + "appear here.",
             "Load it (modprobe snd-seq), and programs that use it appear here."
         );

@@ -48,13 +48,25 @@ public sealed class Inlet : IByteSink, IDisposable
     /// <inheritdoc/>
     public int Send(ReadOnlySpan<byte> bytes)
     {
+        var count = Put(bytes);
+        Wake();
+        return count;
+    }
+
+    /// <summary>The same without waking whoever carries the bytes on: for what is to be done first.</summary>
+    /// <param name="bytes">The bytes.</param>
+    /// <returns>How many were taken; <see cref="Wake"/> is to follow.</returns>
+    internal int Put(ReadOnlySpan<byte> bytes)
+    {
         Volatile.Write(ref _due, _junction.Due.Microseconds);
         var count = _ring.Write(bytes);
         if (count < bytes.Length)
             _full = true;
-        _junction.WakeCarrier();
         return count;
     }
+
+    /// <summary>Wakes whoever carries on what was put here.</summary>
+    internal void Wake() => _junction.WakeCarrier();
 
     /// <summary>Takes the way away. What is still on it is thrown away.</summary>
     public void Dispose()

@@ -61,10 +61,12 @@ public sealed class VirtualDriver(Junction junction, params IReadOnlyList<IPubli
 
         public int Send(ReadOnlySpan<byte> bytes)
         {
-            var count = _inlet.Send(bytes);
-            // What is taken within Weiche is sent; what a program outside cannot take at once it never gets.
+            var count = _inlet.Put(bytes);
+            // What is taken within Weiche is sent; what a program outside cannot take at once it never gets. It gets it first: inside
+            // another thread carries it on.
             foreach (var shown in _shown)
                 _ = shown.Send(bytes[..count]);
+            _inlet.Wake();
             return count;
         }
 

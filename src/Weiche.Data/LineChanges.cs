@@ -89,7 +89,7 @@ internal static class LineChanges
     {
         var after = new List<string>(before.Count);
         var (at, told) = (0, changes.Split('\n'));
-        for (var i = 0; i < told.Length - 1; )
+        for (var i = 0; i < told.Length - 1;)
         {
             var numbers = told[i++]
                 .TrimStart('@')

@@ -9,6 +9,7 @@ namespace Weiche.Data;
 /// first line concerned, counted from 0 in the earlier text; how many lines go; how many come) and then the lines that come.</summary>
 internal static class LineChanges
 {
+    // So many lines are alike after one by no chance.
     private const int ManyAlike = 8;
 
     private static readonly CustomFunctionChunker Lines = new(text => text.Split('\n'));

@@ -67,8 +67,8 @@ internal sealed class WayShape
             Map(map);
         if (stage.KeepsKeys != UInt128.MaxValue)
             (_keys, _keysTwice) = (Kept(_keys, stage.KeepsKeys), Kept(_keysTwice, stage.KeepsKeys));
-        if (stage.MovesKeysBy is not [0])
-            Move(stage.MovesKeysBy);
+        if (stage.MovesKeysBy is var moves and not [0])
+            Move(moves);
         Renumbers |= stage.Renumbers;
     }
 

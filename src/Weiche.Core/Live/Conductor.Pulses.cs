@@ -82,14 +82,13 @@ internal sealed partial class Conductor
         while (true)
         {
             TellOrders(line, now);
-            if (line.AsItCame && line.ArrivalDue != MidiTime.Never)
+            if (line.AsItCame && line.ArrivalDue is var came && came != MidiTime.Never)
             {
-                if (line.ArrivalDue > now)
+                if (came > now)
                 {
-                    Due = MidiTime.Earlier(Due, line.ArrivalDue);
+                    Due = MidiTime.Earlier(Due, came);
                     return;
                 }
-                var came = line.ArrivalDue;
                 var number = line.TakeArrival();
                 line.Next = Math.Max(line.Next, number);
                 TellOrders(line, now);

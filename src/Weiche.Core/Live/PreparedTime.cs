@@ -35,9 +35,7 @@ internal sealed class PreparedTime
     /// <summary>Whether a destination is a virtual port from which routes lead on: what is handed out earlier for programs outside would
     /// be too early there.</summary>
     private static bool GoesOnInside(Studio studio, PortId to) =>
-        studio.FindPort(to) is { } port
-        && port.Device.IsVirtualPort()
-        && port.Device.FirstPort(PortDirection.Source) is { } source
+        studio.OtherEndOf(to) is { } source
         && studio.Routes.Any(route => route.On && studio.SourcesOf(route).Any(from => from.Id == source));
 
     /// <summary>Goes on with each destination where another plan stood.</summary>

@@ -16,6 +16,8 @@ public abstract record Stage
     /// <summary>The most messages that any stage makes of one.</summary>
     public const int MaxFanOut = 16;
 
+    private static readonly ImmutableArray<int> Unmoved = [0];
+
     /// <summary>Of which sort it is.</summary>
     public abstract StageSort Sort { get; }
 
@@ -70,7 +72,7 @@ public abstract record Stage
 
     /// <summary>By how many semitones it moves what it makes of a note, one for each note that it makes; by none, once, but for stages
     /// that move keys.</summary>
-    internal virtual ImmutableArray<int> MovesKeysBy => [0];
+    internal virtual ImmutableArray<int> MovesKeysBy => Unmoved;
 
     /// <summary>To which channels it sends what comes on each; null if it leaves them.</summary>
     internal virtual ChannelMap? MapsChannels => null;

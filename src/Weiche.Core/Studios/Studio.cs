@@ -232,6 +232,14 @@ public sealed record Studio
     /// <param name="id">The device.</param>
     public IEnumerable<DevicePort> PortsOf(DeviceId id) => Ports.Where(port => port.Device.Id == id);
 
+    /// <summary>The other end of a virtual port: the source that a destination comes out of, or the destination that a source is sent by;
+    /// null for a port of anything else.</summary>
+    /// <param name="port">The port.</param>
+    internal PortId? OtherEndOf(PortId port) =>
+        FindPort(port) is { } found && found.Device.IsVirtualPort()
+            ? found.Device.FirstPort(found.IsSource ? PortDirection.Destination : PortDirection.Source)
+            : null;
+
     /// <summary>The sources of a route: one, the members of its group, or all but the exceptions and, unless the person
     /// insists, but those of the destination's own device.</summary>
     /// <param name="route">A route of this studio.</param>

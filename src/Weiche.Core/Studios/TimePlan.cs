@@ -155,11 +155,7 @@ public static class StudioTime
     /// <param name="studio">The studio.</param>
     /// <param name="source">The source.</param>
     public static bool GivesBackClock(this Studio studio, PortId source) =>
-        !studio.Time.Followers.IsEmpty
-        && studio.FindPort(source) is { } port
-        && port.Device.IsVirtualPort()
-        && port.Device.FirstPort(PortDirection.Destination) is { } to
-        && studio.FollowedAt(to).Contains(MessageKind.Clock);
+        studio.OtherEndOf(source) is { } to && studio.FollowedAt(to).Contains(MessageKind.Clock);
 
     /// <summary>What a destination gets from no route, as a set of messages. No stage makes such a message of anything else.</summary>
     /// <param name="studio">The studio.</param>

@@ -223,13 +223,10 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
             case ["here", ..]:
                 TellAll();
                 break;
-            case ["gone", var reason]:
+            case [("gone" or "refused") and var how, var reason]:
                 Leave();
-                Set(new OutsideState(false, $"{WordList.Capital(Line.Text(reason))}. {System.Away}", OutsideMap.Empty));
-                break;
-            case ["refused", var reason]:
-                Leave();
-                Set(new OutsideState(false, $"{WordList.Capital(Line.Text(reason))}. {Refused}", OutsideMap.Empty));
+                var remedy = how == "gone" ? System.Away : Refused;
+                Set(new OutsideState(false, $"{WordList.Capital(Line.Text(reason))}. {remedy}", OutsideMap.Empty));
                 break;
             case ["list"]:
                 _listing = true;

@@ -195,7 +195,9 @@ public class EnginePropertyTests
             .Sample(
                 (steps, cuts) =>
                 {
-                    var rig = new Rig(Evening(cuts));
+                    // The model knows no guard: here too, one message may be its own echo's echo by chance, since each comes a
+                    // microsecond after the last.
+                    var rig = new Rig(Evening(cuts) with { Safety = Safety.Usual with { Rounds = 0 } });
                     var model = new Model(rig.Studio);
                     foreach (var (step, enter, sort) in steps)
                     {

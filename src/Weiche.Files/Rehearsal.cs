@@ -133,7 +133,12 @@ public sealed class Rehearsal
             foreach (var (index, stage) in route.Stages.Index())
             {
                 var figures = meter.Stages[index];
-                Line(text, 4, $"{stage.Name}: {stage.Sign}", $"in {figures.In}, out {figures.Out}, stopped {figures.Stopped}");
+                Line(
+                    text,
+                    4,
+                    $"{stage.Name}: {stage.Sign(_studio.KeyNaming)}",
+                    $"in {figures.In}, out {figures.Out}, stopped {figures.Stopped}"
+                );
             }
         }
         text.AppendLine("destinations");

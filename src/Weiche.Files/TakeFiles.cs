@@ -80,13 +80,14 @@ public static class TakeFiles
 
     /// <summary>A take as comma-separated values (RFC 4180), with a line of headings first.</summary>
     /// <param name="take">The take.</param>
-    public static string WriteCsv(Take take) =>
+    /// <param name="names">How keys are called.</param>
+    public static string WriteCsv(Take take, KeyNaming names) =>
         Csv.Write(
             take.Events.Select(each => new TakeCsvRow(
                 each.At.Microseconds,
                 take.Tempo.PlaceAt(each.At) is var place ? string.Create(CultureInfo.InvariantCulture, $"{place.Bar}.{place.Beat}") : "",
                 take.Tracks[each.Track].Name,
-                MessageText.Words(each.Message, each.Exclusive?.Length ?? 0),
+                MessageText.Words(each.Message, names, each.Exclusive?.Length ?? 0),
                 each.Message.HasChannel ? (each.Message.ChannelIndex + 1).ToString(CultureInfo.InvariantCulture) : "",
                 Convert.ToHexString(each.Bytes)
             ))

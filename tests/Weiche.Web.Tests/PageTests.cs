@@ -279,7 +279,7 @@ public sealed partial class PageTests
         (status, page) = await house.Post("/plan/stages?handler=Set", ("route", id), ("stage", 1), ("name", name), (field, "upside down"));
         Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
         Assert.NotEqual("", page.QuerySelector(".stage [role=alert]")!.TextContent);
-        Assert.Equal(sign, house.Studio.FindRoute(id)!.Stages[1].Sign);
+        Assert.Equal(sign, house.Studio.FindRoute(id)!.Stages[1].Sign(KeyNaming.Usual));
         await house.Post("/plan/stages?handler=MoveStage", ("route", id), ("stage", 1), ("by", -1));
         Assert.Equal(name, house.Studio.FindRoute(id)!.Stages[0].Name);
     }
@@ -388,7 +388,7 @@ public sealed partial class PageTests
             ["Amsel 61", "Tritt 13", "Brandung", "Himmel", "keys to stars", "Bandhaus line"],
             house.Studio.Devices.Select(device => device.Name)
         );
-        Assert.Equal(["ch 1 → 3"], house.Route("Amsel 61", "Brandung").Stages.Select(stage => stage.Sign));
+        Assert.Equal(["ch 1 → 3"], house.Route("Amsel 61", "Brandung").Stages.Select(stage => stage.Sign(KeyNaming.Usual)));
         house.StandIn("Amsel 61").Player!.Press("me", 60, 96);
         await House.Until(() => house.StandIn("Brandung").Listener!.Heard.Held.Count == 1, "the imported studio playing");
         var before = house.Desk.State;

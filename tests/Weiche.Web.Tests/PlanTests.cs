@@ -103,7 +103,7 @@ public sealed class PlanTests
         Assert.Equal("»", Sign(house.Route("Amsel 61", "keys to stars")));
         // Where there is room the places say it in words; in a narrow window with a sign.
         Assert.Equal("off", Sign(house.Route("Tritt 13", "Himmel")));
-        Assert.Equal(house.Route("keys to stars", "Himmel").Stages[0].Sign, Sign(house.Route("keys to stars", "Himmel")));
+        Assert.Equal(house.Route("keys to stars", "Himmel").Stages[0].Sign(KeyNaming.Usual), Sign(house.Route("keys to stars", "Himmel")));
         using var narrow = new HttpClient(new HttpClientHandler { UseCookies = false }) { BaseAddress = house.Address };
         narrow.DefaultRequestHeaders.Add("Cookie", "weiche-width=400");
         var wide = page;
@@ -426,7 +426,7 @@ public sealed class PlanTests
             ["ch 4 → 5, 1–3, 5–16"],
             house
                 .Studio.FindRoute(route.Id)!
-                .Stages.Select(stage => stage.Sign.Replace("16 of 16 ch", "ch 4 → 5, 1–3, 5–16", StringComparison.Ordinal))
+                .Stages.Select(stage => stage.Sign(KeyNaming.Usual).Replace("16 of 16 ch", "ch 4 → 5, 1–3, 5–16", StringComparison.Ordinal))
         );
         Assert.Equal(HttpStatusCode.UnprocessableEntity, (await house.Post("/plan?handler=Mend", ("route", route.Id))).Status);
     }

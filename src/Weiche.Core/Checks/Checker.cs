@@ -1,5 +1,4 @@
 using System.Collections.Immutable;
-using Weiche.Core.Midi;
 using Weiche.Core.Studios;
 using Weiche.Core.Ways;
 
@@ -87,8 +86,8 @@ public static class Checker
     {
         ArgumentNullException.ThrowIfNull(studio);
         // What is told names keys as this studio calls them; where they were called otherwise before, all is told anew.
-        var known = previous?.Studio.MiddleOctave == studio.MiddleOctave ? previous : null;
-        return KeyName.Calling(studio.MiddleOctave, () => Check(studio, known, previous?.Measured ?? Measured.Nothing));
+        var known = previous?.Studio.KeyNaming == studio.KeyNaming ? previous : null;
+        return Check(studio, known, previous?.Measured ?? Measured.Nothing);
     }
 
     private static CheckReport Check(Studio studio, CheckReport? previous, Measured measured)

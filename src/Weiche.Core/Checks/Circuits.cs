@@ -115,7 +115,7 @@ internal sealed class Circuits
             )
             .Index;
         var first = strides.First(stride => stride.Step.From == start).Came;
-        var witness = MessageAt(first) + SetWords.OnlyValues(circuit.Circling[start], first);
+        var witness = MessageAt(first, _flow.Studio.KeyNaming) + SetWords.OnlyValues(circuit.Circling[start], first);
         var what = kinds == KindSet.All ? "Everything" : WordList.Capital(SetWords.Names(kinds));
         var does =
             kinds.Count == 1 && kinds.Members.First() is not (MessageKind.Note or MessageKind.ControlChange) ? "runs"
@@ -201,8 +201,8 @@ internal sealed class Circuits
             KeyOf("dying", [place]),
             $"{WordList.Capital(SetWords.Names(KindSet.Of([.. kinds])))} come back {(rounds == 1 ? "once" : $"{rounds} times")} and end: "
                 + $"{string.Join(" – ", NamesOf(ring))}",
-            $"{MessageAt(chain[0])} comes back {(rounds == 1 ? "once" : $"{rounds} times")}{changes}, and ends as "
-                + $"{MessageAt(chain[^1])}{ValueOf(chain[^1])}."
+            $"{MessageAt(chain[0], _flow.Studio.KeyNaming)} comes back {(rounds == 1 ? "once" : $"{rounds} times")}{changes}, and ends as "
+                + $"{MessageAt(chain[^1], _flow.Studio.KeyNaming)}{ValueOf(chain[^1])}."
         )
         {
             Ring = ring,
@@ -216,7 +216,7 @@ internal sealed class Circuits
             [
                 .. kinds.Select(kind => new Running(
                     kind,
-                    SetWords.Which(last, kind),
+                    SetWords.Which(last, kind, _flow.Studio.KeyNaming),
                     true,
                     $"ends after {rounds} {(rounds == 1 ? "round" : "rounds")}"
                 )),
@@ -346,7 +346,12 @@ internal sealed class Circuits
             {
                 var circling = circuit.Circling[start].OfKind(kind);
                 var stays = around.Aggregate(circling, (set, step) => step.Image(set).Intersect(circuit.Circling[step.To]));
-                yield return new Running(kind, SetWords.Which(circling, kind), true, stays.IsEmpty ? "endless, by another way" : "endless");
+                yield return new Running(
+                    kind,
+                    SetWords.Which(circling, kind, _flow.Studio.KeyNaming),
+                    true,
+                    stays.IsEmpty ? "endless, by another way" : "endless"
+                );
                 continue;
             }
             if (endlessHere.Contains(kind))
@@ -355,7 +360,7 @@ internal sealed class Circuits
                 var goesOn = around[0].Image(endless).Intersect(circuit.Circling[around[0].To]);
                 yield return new Running(
                     kind,
-                    SetWords.Which(endless, kind),
+                    SetWords.Which(endless, kind, _flow.Studio.KeyNaming),
                     true,
                     goesOn.IsEmpty ? "goes into another circle" : $"becomes {SetWords.Names(goesOn.KindsIn())}, endless"
                 );
@@ -365,7 +370,7 @@ internal sealed class Circuits
             var elsewhere = endlessKinds.Contains(kind);
             yield return new Running(
                 kind,
-                SetWords.Which(came, kind),
+                SetWords.Which(came, kind, _flow.Studio.KeyNaming),
                 false,
                 StoppedBy(came.Usual(kind), start, strides) + (elsewhere ? " here, and runs in another circle" : "")
             );

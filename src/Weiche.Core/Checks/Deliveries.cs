@@ -11,7 +11,7 @@ namespace Weiche.Core.Checks;
 public sealed record LostDelivery(Device From, Device To, MessageSet Messages)
 {
     /// <summary>In words: "Bandhaus → Brandung: notes on channel 3".</summary>
-    public override string ToString() => $"{From.Name} → {To.Name}: {SetWords.Of(Messages)}";
+    public override string ToString() => $"{From.Name} → {To.Name}: {SetWords.Of(Messages, KeyNaming.Usual)}";
 }
 
 /// <summary>What of that which each device sends gets to each other device and is listened to.</summary>

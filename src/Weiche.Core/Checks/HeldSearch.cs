@@ -119,7 +119,7 @@ public static class HeldSearch
                         continue;
                     yield return (
                         $"stage-{route.Id}-{i}",
-                        $"{route.Stages[i].Name} “{route.Stages[i].Sign}” on {name}",
+                        $"{route.Stages[i].Name} “{route.Stages[i].Sign(studio.KeyNaming)}” on {name}",
                         With(studio, route, route with { Stages = route.Stages.SetItem(i, new OffStage(route.Stages[i])) }),
                         [route.Id]
                     );
@@ -165,7 +165,7 @@ public static class HeldSearch
                     var opened = path with { Stages = path.Stages.SetItem(i, new OffStage(path.Stages[i])) };
                     yield return (
                         $"stage-{path.Id}-{i}",
-                        $"{path.Stages[i].Name} “{path.Stages[i].Sign}” of “{path.Name}” in {device.Name}",
+                        $"{path.Stages[i].Name} “{path.Stages[i].Sign(studio.KeyNaming)}” of “{path.Name}” in {device.Name}",
                         studio.With(device, device with { InnerPaths = device.InnerPaths.Replace(path, opened) }),
                         []
                     );

@@ -352,7 +352,7 @@ public static class RemedySearch
             var keys = channels.Members.Aggregate(UInt128.Zero, (all, channel) => all | set.NoteKeys(channel.Index));
             if (keys != UInt128.MaxValue && SetWords.RangesOf(keys).ToList() is [var (first, last)])
                 yield return new Candidate(
-                    $"Stop the keys {KeyName.Of(first)} to {KeyName.Of(last)} on {name}",
+                    $"Stop the keys {studio.KeyNaming.Of(first)} to {studio.KeyNaming.Of(last)} on {name}",
                     new AddStage(route.Id, new KeysStage(first, last, true)),
                     false
                 );

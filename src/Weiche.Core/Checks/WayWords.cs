@@ -17,6 +17,8 @@ internal sealed class WayWords(Flow flow)
     private readonly string?[] _says = new string?[flow.Places.Length];
     private readonly ConcurrentDictionary<RouteId, string> _routes = [];
 
+    private KeyNaming Names => flow.Studio.KeyNaming;
+
     /// <summary>A step with the message before and after it.</summary>
     internal readonly record struct MessageStep(Step Step, MidiMessage Came, MidiMessage Became);
 
@@ -72,7 +74,7 @@ internal sealed class WayWords(Flow flow)
                     flow.PortAt(from)?.Id,
                     WayOf(part),
                     part.Find(stride => stride.Step.Route is not null).Step?.Route!.Id,
-                    MessageAt(part[^1].Became),
+                    MessageAt(part[^1].Became, Names),
                     delay
                 )
             );
@@ -102,12 +104,12 @@ internal sealed class WayWords(Flow flow)
         _routes.GetOrAdd(route.Id, static (_, given) => given.Studio.Describe(given.Route), (flow.Studio, Route: route));
 
     /// <summary>A message in words without its value, which does not matter here: "C3 on channel 3", "controller 1 on channel 4".</summary>
-    internal static string MessageAt(in MidiMessage message)
+    internal static string MessageAt(in MidiMessage message, KeyNaming names)
     {
         var what = message.Kind switch
         {
-            MessageKind.Note => KeyName.Of(message.Data1),
-            MessageKind.PolyPressure => $"pressure of {KeyName.Of(message.Data1)}",
+            MessageKind.Note => names.Of(message.Data1),
+            MessageKind.PolyPressure => $"pressure of {names.Of(message.Data1)}",
             MessageKind.ControlChange or MessageKind.ChannelMode => string.Create(
                 CultureInfo.InvariantCulture,
                 $"controller {message.Data1}"
@@ -137,7 +139,7 @@ internal sealed class WayWords(Flow flow)
                 ? "the studio's clock"
                 : "a route that diverts";
         _ = Stage.Run(step.Stages, [message], out var at, out _);
-        return at is { } stage ? step.Stages[stage].Sign : "";
+        return at is { } stage ? step.Stages[stage].Sign(studio.KeyNaming) : "";
     }
 
     private bool IsSource(int place) => flow.PortAt(place) is { IsSource: true };
@@ -177,12 +179,14 @@ internal sealed class WayWords(Flow flow)
     {
         if (part.FindLast(stride => stride.Step.Route is not null).Step is { Route: { } route } step)
         {
-            var signs = step.Signs;
+            var signs = step.Signs(Names);
             var from = route.From is OneSource ? "route" : $"route of {flow.Studio.NameOf(route.From)}";
             return signs.Length > 0 ? $"{from} · {signs}" : from;
         }
         var inner = part.Where(stride => stride.Step.Link is { Kind: LinkKind.Inner })
-            .Select(stride => $"{Sort(stride.Step.Link!.Inner!)}{string.Concat(stride.Step.Stages.Select(stage => " · " + stage.Sign))}")
+            .Select(stride =>
+                $"{Sort(stride.Step.Link!.Inner!)}{string.Concat(stride.Step.Stages.Select(stage => " · " + stage.Sign(Names)))}"
+            )
             .ToList();
         if (inner.Count > 0)
             return string.Join(", ", inner);

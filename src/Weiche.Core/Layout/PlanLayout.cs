@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using Weiche.Core.Midi;
 using Weiche.Core.Studios;
 using Weiche.Core.Ways;
 
@@ -123,7 +124,7 @@ public static class PlanLayout
                         ends.Destinations[to],
                         line,
                         row,
-                        PlaceSigns(route, signs, count - CountRoom, row),
+                        PlaceSigns(route, studio.KeyNaming, signs, count - CountRoom, row),
                         new Spot(count, row),
                         mouth,
                         bundle.Key
@@ -250,7 +251,7 @@ public static class PlanLayout
 
     /// <summary>Stages as signs on their row: all of them, close if need be; else as many as there is room for, and how many more there
     /// are.</summary>
-    private static ImmutableArray<Sign> PlaceSigns(Route route, double left, double right, double row)
+    private static ImmutableArray<Sign> PlaceSigns(Route route, KeyNaming names, double left, double right, double row)
     {
         foreach (var padding in (ReadOnlySpan<double>)[SignPadding, TightSignPadding])
         {
@@ -259,7 +260,7 @@ public static class PlanLayout
         }
         var signs = All(TightSignPadding).TakeWhile(sign => sign.Box.Right + MoreRoom <= right).ToList();
         // Of the first at least its beginning is to be seen.
-        if (signs.Count == 0 && Shortened(route.Stages[0].Sign, right - left - (route.Stages.Length > 1 ? MoreRoom : 0)) is { } text)
+        if (signs.Count == 0 && Shortened(route.Stages[0].Sign(names), right - left - (route.Stages.Length > 1 ? MoreRoom : 0)) is { } text)
             signs.Add(new Sign(0, text, SignBox(left, row, text, TightSignPadding)));
         var rest = route.Stages.Length - signs.Count;
         if (rest > 0)
@@ -274,7 +275,7 @@ public static class PlanLayout
             var x = left;
             for (var i = 0; i < route.Stages.Length; i++)
             {
-                placed.Add(new Sign(i, route.Stages[i].Sign, SignBox(x, row, route.Stages[i].Sign, padding)));
+                placed.Add(new Sign(i, route.Stages[i].Sign(names), SignBox(x, row, route.Stages[i].Sign(names), padding)));
                 x = placed[^1].Box.Right + SignGap;
             }
             return placed.ToImmutable();

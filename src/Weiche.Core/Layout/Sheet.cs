@@ -58,7 +58,7 @@ public sealed record Sheet(
                 device.Programs.Select(each => (Number(each.Key + 1), each.Value))
             ),
             Named(studio, "keys", "Keys by name", "key", device =>
-                device.Keys.Select(each => ($"{Number(each.Key)} {KeyName.Of(each.Key, studio.MiddleOctave)}", each.Value))
+                device.Keys.Select(each => ($"{Number(each.Key)} {studio.KeyNaming.Of(each.Key)}", each.Value))
             ),
         ];
         return new Sheet(
@@ -102,7 +102,11 @@ public sealed record Sheet(
             .OrderBy(route => studio.FindPort(route.To)!.Value.Name, StringComparer.CurrentCultureIgnoreCase)
             .Select(route => new SheetTrack(
                 studio.NameOf(route.From),
-                [.. route.Stages.Select(stage => stage is OffStage off ? $"{off.Sign} (off)" : stage.Sign)],
+                [
+                    .. route.Stages.Select(stage =>
+                        stage is OffStage off ? $"{off.Sign(studio.KeyNaming)} (off)" : stage.Sign(studio.KeyNaming)
+                    ),
+                ],
                 studio.FindPort(route.To)!.Value.Name,
                 string.Join(
                     ", ",

@@ -12,9 +12,18 @@ public static class MessageInput
     /// <param name="key">The key's name or number.</param>
     /// <param name="velocity">1 to 127.</param>
     /// <param name="channel">1 to 16.</param>
+    /// <param name="names">How keys are called.</param>
     /// <param name="message">The message.</param>
     /// <param name="problem">Why it is none.</param>
-    public static bool TryRead(string? bytes, string? key, int velocity, int channel, out MidiMessage message, out string problem)
+    public static bool TryRead(
+        string? bytes,
+        string? key,
+        int velocity,
+        int channel,
+        KeyNaming names,
+        out MidiMessage message,
+        out string problem
+    )
     {
         message = default;
         if (!string.IsNullOrWhiteSpace(bytes))
@@ -22,8 +31,8 @@ public static class MessageInput
         var number = 0;
         problem =
             string.IsNullOrWhiteSpace(key) ? "Say which key, like C3, or which message."
-            : !KeyName.TryParse(key.Trim(), out number)
-                ? $"“{key.Trim()}” is no key. Keys go from {KeyName.Of(0)} (0) to {KeyName.Of(127)} (127)."
+            : !names.TryParse(key.Trim(), out number)
+                ? $"“{key.Trim()}” is no key. Keys go from {names.Of(0)} (0) to {names.Of(127)} (127)."
             : channel is < 1 or > Channel.Count ? "Channels go from 1 to 16."
             : velocity is < 1 or > 127 ? "Velocities go from 1 to 127."
             : "";

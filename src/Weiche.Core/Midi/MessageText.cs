@@ -8,14 +8,14 @@ public static class MessageText
 {
     /// <summary>The message in words, without its channel: "C3 on, 96", "bend +212", "sustain 127".</summary>
     /// <param name="message">The message.</param>
+    /// <param name="names">How keys are called.</param>
     /// <param name="sysExLength">How many bytes a system exclusive has between F0 and F7.</param>
-    /// <param name="middleOctave">The octave number of key 60.</param>
-    public static string Words(in MidiMessage message, int sysExLength = 0, int? middleOctave = null) =>
+    public static string Words(in MidiMessage message, KeyNaming names, int sysExLength = 0) =>
         message.Kind switch
         {
-            MessageKind.Note when message.IsNoteOn => $"{KeyName.Of(message.Data1, middleOctave)} on, {message.Data2}",
-            MessageKind.Note => $"{KeyName.Of(message.Data1, middleOctave)} off",
-            MessageKind.PolyPressure => $"{KeyName.Of(message.Data1, middleOctave)} pressure {message.Data2}",
+            MessageKind.Note when message.IsNoteOn => $"{names.Of(message.Data1)} on, {message.Data2}",
+            MessageKind.Note => $"{names.Of(message.Data1)} off",
+            MessageKind.PolyPressure => $"{names.Of(message.Data1)} pressure {message.Data2}",
             MessageKind.ControlChange => $"{ControllerName.Of(message.Data1)} {message.Data2}",
             MessageKind.ChannelMode when message.Data1 == 122 => message.Data2 < 64 ? "local control off" : "local control on",
             MessageKind.ChannelMode => ControllerName.Of(message.Data1),

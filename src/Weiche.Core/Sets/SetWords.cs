@@ -17,7 +17,8 @@ public static class SetWords
 
     /// <summary>What is in a set: "notes C3 – G8 on channel 1; control change, pitch bend on channel 1".</summary>
     /// <param name="set">The set.</param>
-    public static string Of(MessageSet set)
+    /// <param name="names">How keys are called.</param>
+    public static string Of(MessageSet set, KeyNaming names)
     {
         if (set.IsEmpty)
             return "nothing";
@@ -32,7 +33,7 @@ public static class SetWords
         )
             parts.Add($"everything on {On(notes.Members)}");
         else
-            AddKinds(set, parts);
+            AddKinds(set, names, parts);
         var system = MessageKinds
             .All.Where(kind => !kind.HasChannel() && (set.SystemBits >> (int)kind & 1) != 0)
             .Select(kind => kind.Name())
@@ -46,10 +47,10 @@ public static class SetWords
         return string.Join("; ", parts);
     }
 
-    private static void AddKinds(MessageSet set, List<string> parts)
+    private static void AddKinds(MessageSet set, KeyNaming names, List<string> parts)
     {
         foreach (var keys in Channel.All.Where(channel => set.NoteKeys(channel.Index) != 0).GroupBy(channel => set.NoteKeys(channel.Index)))
-            parts.Add($"{(keys.Key == UInt128.MaxValue ? "notes" : "notes " + Ranges(keys.Key))} on {On(keys)}");
+            parts.Add($"{(keys.Key == UInt128.MaxValue ? "notes" : "notes " + Ranges(keys.Key, names))} on {On(keys)}");
         foreach (
             var channels in WithChannel
                 .Select(kind => (Kind: kind, On: ChannelsOf(set, kind)))
@@ -61,10 +62,11 @@ public static class SetWords
 
     /// <summary>Keys as ranges: "C1 – B2, C8".</summary>
     /// <param name="keys">A bit for each key.</param>
-    public static string Ranges(UInt128 keys)
+    /// <param name="names">How keys are called.</param>
+    public static string Ranges(UInt128 keys, KeyNaming names)
     {
         var ranges = RangesOf(keys)
-            .Select(range => range.First == range.Last ? KeyName.Of(range.First) : $"{KeyName.Of(range.First)} – {KeyName.Of(range.Last)}")
+            .Select(range => range.First == range.Last ? names.Of(range.First) : names.Range(range.First, range.Last))
             .ToList();
         return ranges.Count <= 4 ? string.Join(", ", ranges) : $"{string.Join(", ", ranges.Take(3))} and {ranges.Count - 3} more ranges";
     }
@@ -96,7 +98,8 @@ public static class SetWords
     /// nothing.</summary>
     /// <param name="set">The set.</param>
     /// <param name="kind">The kind.</param>
-    public static string Which(MessageSet set, MessageKind kind)
+    /// <param name="names">How keys are called.</param>
+    public static string Which(MessageSet set, MessageKind kind, KeyNaming names)
     {
         if (!kind.HasChannel())
             return "";
@@ -105,7 +108,7 @@ public static class SetWords
         if (kind == MessageKind.Note)
         {
             var keys = channels.Members.Aggregate(UInt128.Zero, (all, channel) => all | set.NoteKeys(channel.Index));
-            text = $"{text}, {(keys == UInt128.MaxValue ? "all keys" : Ranges(keys))}";
+            text = $"{text}, {(keys == UInt128.MaxValue ? "all keys" : Ranges(keys, names))}";
         }
         if (kind is MessageKind.Note or MessageKind.ControlChange)
         {

@@ -28,29 +28,26 @@ public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Sta
     public override StageSort Sort => AsSort;
 
     /// <inheritdoc/>
-    public override string Sign
+    public override string Sign(KeyNaming names)
     {
-        get
-        {
-            if (KeepWhole)
-                return "MPE kept whole";
-            if (Map.Equals(ChannelMap.Identity))
-                return "all channels";
-            if (Map.Equals(ChannelMap.Nothing))
-                return "no channel";
-            var text = "ch " + Map.ToString().Replace("→", " → ", StringComparison.Ordinal);
-            if (text.Length <= LongestSign)
-                return text;
-            var passing = Channel.All.Where(channel => Map[channel].Count > 0).ToList();
-            var targets = passing.Aggregate(0, (bits, channel) => bits | Map[channel].Bits);
-            return BitOperations.PopCount((uint)targets) == 1
-                ? $"{passing.Count} ch → {BitOperations.TrailingZeroCount(targets) + 1}"
-                : $"{passing.Count} of 16 ch";
-        }
+        if (KeepWhole)
+            return "MPE kept whole";
+        if (Map.Equals(ChannelMap.Identity))
+            return "all channels";
+        if (Map.Equals(ChannelMap.Nothing))
+            return "no channel";
+        var text = "ch " + Map.ToString().Replace("→", " → ", StringComparison.Ordinal);
+        if (text.Length <= LongestSign)
+            return text;
+        var passing = Channel.All.Where(channel => Map[channel].Count > 0).ToList();
+        var targets = passing.Aggregate(0, (bits, channel) => bits | Map[channel].Bits);
+        return BitOperations.PopCount((uint)targets) == 1
+            ? $"{passing.Count} ch → {BitOperations.TrailingZeroCount(targets) + 1}"
+            : $"{passing.Count} of 16 ch";
     }
 
     /// <inheritdoc/>
-    public override string WhyStopped(in MidiMessage message) => $"channel {message.ChannelIndex + 1} does not pass";
+    public override string WhyStopped(in MidiMessage message, KeyNaming names) => $"channel {message.ChannelIndex + 1} does not pass";
 
     /// <inheritdoc/>
     public override int Apply(in MidiMessage message, Span<MidiMessage> results)
@@ -164,10 +161,16 @@ public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Sta
 
         private const string Mpe = "mpe";
 
-        internal override bool TryReadLine(string word, string rest, [NotNullWhen(true)] out Stage? stage, out string problem)
+        internal override bool TryReadLine(
+            string word,
+            string rest,
+            KeyNaming names,
+            [NotNullWhen(true)] out Stage? stage,
+            out string problem
+        )
         {
             if (word != Mpe)
-                return TryRead(rest, out stage, out problem);
+                return TryRead(rest, names, out stage, out problem);
             (stage, problem) = (
                 rest.ToLowerInvariant() is "" or "kept whole" or "whole" ? new ChannelsStage(ChannelMap.Identity, true) : null,
                 ""
@@ -176,23 +179,23 @@ public sealed record ChannelsStage(ChannelMap Map, bool KeepWhole = false) : Sta
         }
 
         public override Stage Read(StageFields fields) =>
-            TryRead(fields.Text("map"), out var stage, out var problem)
+            TryRead(fields.Text("map"), KeyNaming.Usual, out var stage, out var problem)
                 ? (ChannelsStage)stage with
                 {
                     KeepWhole = fields.Flag("keepWhole", false),
                 }
                 : throw new FormatException($"A Channels stage: {problem}");
 
-        public override bool TryRead(string? text, [NotNullWhen(true)] out Stage? stage, out string problem)
+        public override bool TryRead(string? text, KeyNaming names, [NotNullWhen(true)] out Stage? stage, out string problem)
         {
             stage = ChannelMap.TryParse(text, out var map, out problem) ? new ChannelsStage(map) : null;
             return stage is not null;
         }
 
-        public override bool TryRead(StageField field, [NotNullWhen(true)] out Stage? stage, out string problem) =>
-            TryRead(field("map"), out stage, out problem);
+        public override bool TryRead(StageField field, KeyNaming names, [NotNullWhen(true)] out Stage? stage, out string problem) =>
+            TryRead(field("map"), names, out stage, out problem);
 
-        private protected override string TextOf(ChannelsStage stage) => stage.Map.ToString();
+        private protected override string TextOf(ChannelsStage stage, KeyNaming names) => stage.Map.ToString();
 
         private protected override void Write(ChannelsStage stage, Utf8JsonWriter writer)
         {

@@ -41,7 +41,7 @@ public sealed record ChordStage : Stage
     public override StageSort Sort => AsSort;
 
     /// <inheritdoc/>
-    public override string Sign => "chord " + string.Join(' ', Offsets.Select(MessageText.WithSign));
+    public override string Sign(KeyNaming names) => "chord " + string.Join(' ', Offsets.Select(MessageText.WithSign));
 
     /// <inheritdoc/>
     public bool Equals(ChordStage? other) => other is not null && Offsets.SequenceEqual(other.Offsets);
@@ -50,8 +50,8 @@ public sealed record ChordStage : Stage
     public override int GetHashCode() => Offsets.Aggregate(0, HashCode.Combine);
 
     /// <inheritdoc/>
-    public override string WhyStopped(in MidiMessage message) =>
-        $"every key of the chord on {KeyName.Of(message.Data1)} is beyond the last key";
+    public override string WhyStopped(in MidiMessage message, KeyNaming names) =>
+        $"every key of the chord on {names.Of(message.Data1)} is beyond the last key";
 
     /// <inheritdoc/>
     public override int Apply(in MidiMessage message, Span<MidiMessage> results)
@@ -126,7 +126,7 @@ public sealed record ChordStage : Stage
         public override Stage Read(StageFields fields) => new ChordStage(fields.Numbers("offsets", -127, 127));
 
         /// <summary>"0 4 7", "0, +4, −5".</summary>
-        public override bool TryRead(string? text, [NotNullWhen(true)] out Stage? stage, out string problem)
+        public override bool TryRead(string? text, KeyNaming names, [NotNullWhen(true)] out Stage? stage, out string problem)
         {
             stage = null;
             problem = $"Write 1 to {MaxOffsets} different offsets in semitones, like 0 4 7.";
@@ -143,7 +143,8 @@ public sealed record ChordStage : Stage
             return true;
         }
 
-        private protected override string TextOf(ChordStage stage) => string.Join(' ', stage.Offsets.Select(MessageText.WithSign));
+        private protected override string TextOf(ChordStage stage, KeyNaming names) =>
+            string.Join(' ', stage.Offsets.Select(MessageText.WithSign));
 
         private protected override void Write(ChordStage stage, Utf8JsonWriter writer)
         {

@@ -172,17 +172,14 @@ public sealed record ControllersStage : Stage
     public override StageSort Sort => AsSort;
 
     /// <inheritdoc/>
-    public override string Sign
+    public override string Sign(KeyNaming names)
     {
-        get
-        {
-            if (Rules.Length == 0)
-                return OthersPass ? "all controllers" : "no controller";
-            if (Rules.Length > 1)
-                return $"{Rules.Length} controllers";
-            var only = Rules[0];
-            return $"{(only.From.Controller is null ? "" : "cc ")}{only.From} → {(only.To is { } to ? to.ToString() : "stop")}";
-        }
+        if (Rules.Length == 0)
+            return OthersPass ? "all controllers" : "no controller";
+        if (Rules.Length > 1)
+            return $"{Rules.Length} controllers";
+        var only = Rules[0];
+        return $"{(only.From.Controller is null ? "" : "cc ")}{only.From} → {(only.To is { } to ? to.ToString() : "stop")}";
     }
 
     /// <inheritdoc/>
@@ -192,7 +189,7 @@ public sealed record ControllersStage : Stage
     public override int GetHashCode() => Rules.Aggregate(OthersPass.GetHashCode(), HashCode.Combine);
 
     /// <inheritdoc/>
-    public override string WhyStopped(in MidiMessage message) =>
+    public override string WhyStopped(in MidiMessage message, KeyNaming names) =>
         message.Kind switch
         {
             MessageKind.PitchBend => "bend does not pass",

@@ -41,8 +41,8 @@ public sealed record KeysStage : Stage
     public override StageSort Sort => AsSort;
 
     /// <inheritdoc/>
-    public override string Sign =>
-        (Outside ? "not " : "") + (Lowest == Highest ? KeyName.Of(Lowest) : $"{KeyName.Of(Lowest)} – {KeyName.Of(Highest)}");
+    public override string Sign(KeyNaming names) =>
+        (Outside ? "not " : "") + (Lowest == Highest ? names.Of(Lowest) : names.Range(Lowest, Highest));
 
     internal override UInt128 KeepsKeys
     {
@@ -54,12 +54,12 @@ public sealed record KeysStage : Stage
     }
 
     /// <inheritdoc/>
-    public override string WhyStopped(in MidiMessage message)
+    public override string WhyStopped(in MidiMessage message, KeyNaming names)
     {
-        var key = KeyName.Of(message.Data1);
+        var key = names.Of(message.Data1);
         if (Outside)
-            return $"{key} is within {KeyName.Of(Lowest)} to {KeyName.Of(Highest)}";
-        return message.Data1 < Lowest ? $"{key} is below {KeyName.Of(Lowest)}" : $"{key} is above {KeyName.Of(Highest)}";
+            return $"{key} is within {names.Of(Lowest)} to {names.Of(Highest)}";
+        return message.Data1 < Lowest ? $"{key} is below {names.Of(Lowest)}" : $"{key} is above {names.Of(Highest)}";
     }
 
     /// <inheritdoc/>
@@ -99,7 +99,7 @@ public sealed record KeysStage : Stage
         }
 
         /// <summary>"C1-B2", "C1 – B2", "36-59", a single key, or "not C1-B2" for the keys outside.</summary>
-        public override bool TryRead(string? text, [NotNullWhen(true)] out Stage? stage, out string problem)
+        public override bool TryRead(string? text, KeyNaming names, [NotNullWhen(true)] out Stage? stage, out string problem)
         {
             stage = null;
             problem = "Write the lowest and the highest key, like C1 – B2 or 36 – 59; “not” before it for the keys outside.";
@@ -107,11 +107,11 @@ public sealed record KeysStage : Stage
             var outside = typed.StartsWith("not ", StringComparison.OrdinalIgnoreCase);
             if (outside)
                 typed = typed[4..].Trim();
-            if (!TryRange(typed, out var low, out var high))
+            if (!TryRange(typed, names, out var low, out var high))
                 return false;
             if (low > high)
             {
-                problem = $"The range is upside down: {KeyName.Of(low)} is above {KeyName.Of(high)}.";
+                problem = $"The range is upside down: {names.Of(low)} is above {names.Of(high)}.";
                 return false;
             }
             (stage, problem) = (new KeysStage(low, high, outside), "");
@@ -119,13 +119,13 @@ public sealed record KeysStage : Stage
         }
 
         // A bare number may be anything.
-        internal override Stage? TryReadBare(string text) =>
-            !int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out _) && TryRead(text, out var stage, out _)
+        internal override Stage? TryReadBare(string text, KeyNaming names) =>
+            !int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out _) && TryRead(text, names, out var stage, out _)
                 ? stage
                 : null;
 
-        private protected override string TextOf(KeysStage stage) =>
-            $"{(stage.Outside ? "not " : "")}{KeyName.Of(stage.Lowest)} – {KeyName.Of(stage.Highest)}";
+        private protected override string TextOf(KeysStage stage, KeyNaming names) =>
+            $"{(stage.Outside ? "not " : "")}{names.Range(stage.Lowest, stage.Highest)}";
 
         private protected override void Write(KeysStage stage, Utf8JsonWriter writer)
         {
@@ -135,10 +135,10 @@ public sealed record KeysStage : Stage
                 writer.WriteBoolean("outside", true);
         }
 
-        private static bool TryRange(string text, out int low, out int high)
+        private static bool TryRange(string text, KeyNaming names, out int low, out int high)
         {
             low = high = 0;
-            if (KeyName.TryParse(text, out low))
+            if (names.TryParse(text, out low))
             {
                 high = low;
                 return true;
@@ -146,11 +146,7 @@ public sealed record KeysStage : Stage
             // A dash may be the sign of an octave too: every place is tried.
             for (var i = 1; i < text.Length - 1; i++)
             {
-                if (
-                    text[i] is '-' or '–'
-                    && KeyName.TryParse(text[..i].Trim(), out low)
-                    && KeyName.TryParse(text[(i + 1)..].Trim(), out high)
-                )
+                if (text[i] is '-' or '–' && names.TryParse(text[..i].Trim(), out low) && names.TryParse(text[(i + 1)..].Trim(), out high))
                     return true;
             }
             return false;

@@ -16,25 +16,22 @@ public sealed record KindsStage(KindSet Passing) : Stage
     public override StageSort Sort => AsSort;
 
     /// <inheritdoc/>
-    public override string Sign
+    public override string Sign(KeyNaming names)
     {
-        get
-        {
-            if (Passing == KindSet.All)
-                return "all kinds";
-            if (Passing.IsEmpty)
-                return "nothing";
-            var stopped = Passing.Complement;
-            if (stopped.Count <= 2)
-                return "no " + string.Join(", ", stopped.Members.Select(MessageKinds.ShortName));
-            return Passing.Count <= 2
-                ? string.Join(", ", Passing.Members.Select(MessageKinds.ShortName))
-                : $"{Passing.Count} of {MessageKinds.Count} kinds";
-        }
+        if (Passing == KindSet.All)
+            return "all kinds";
+        if (Passing.IsEmpty)
+            return "nothing";
+        var stopped = Passing.Complement;
+        if (stopped.Count <= 2)
+            return "no " + string.Join(", ", stopped.Members.Select(MessageKinds.ShortName));
+        return Passing.Count <= 2
+            ? string.Join(", ", Passing.Members.Select(MessageKinds.ShortName))
+            : $"{Passing.Count} of {MessageKinds.Count} kinds";
     }
 
     /// <inheritdoc/>
-    public override string WhyStopped(in MidiMessage message) =>
+    public override string WhyStopped(in MidiMessage message, KeyNaming names) =>
         Passing.Count is 1 or 2 ? $"only {string.Join(" and ", Passing.Members.Select(MessageKinds.Name))}" : $"no {message.Kind.Name()}";
 
     /// <inheritdoc/>
@@ -100,7 +97,13 @@ public sealed record KindsStage(KindSet Passing) : Stage
 
         public override Stage Read(StageFields fields) => new KindsStage(KindSet.Of([.. fields.Texts("pass").Select(KindOf)]));
 
-        internal override bool TryReadLine(string word, string rest, [NotNullWhen(true)] out Stage? stage, out string problem)
+        internal override bool TryReadLine(
+            string word,
+            string rest,
+            KeyNaming names,
+            [NotNullWhen(true)] out Stage? stage,
+            out string problem
+        )
         {
             (stage, problem) = (null, "");
             var set = KindSet.None;

@@ -26,10 +26,10 @@ public sealed record OffStage : Stage
     public override bool LetsAllPass => true;
 
     /// <inheritdoc/>
-    public override string Sign => $"{Inner.Sign} · off";
+    public override string Sign(KeyNaming names) => $"{Inner.Sign(names)} · off";
 
     /// <inheritdoc/>
-    public override string WhyStopped(in MidiMessage message) => "it is switched off and stops nothing";
+    public override string WhyStopped(in MidiMessage message, KeyNaming names) => "it is switched off and stops nothing";
 
     /// <inheritdoc/>
     public override int Apply(in MidiMessage message, Span<MidiMessage> results) => Pass(message, results);

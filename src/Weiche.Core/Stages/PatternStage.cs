@@ -111,10 +111,11 @@ public sealed record PatternStage : Stage
     public override bool LooksAtTime => true;
 
     /// <inheritdoc/>
-    public override string Sign => $"pattern {WordOf(Order)} {Step}";
+    public override string Sign(KeyNaming names) => $"pattern {WordOf(Order)} {Step}";
 
     /// <inheritdoc/>
-    public override string WhyStopped(in MidiMessage message) => message.IsNote ? "the figure is made of what is held" : "";
+    public override string WhyStopped(in MidiMessage message, KeyNaming names) =>
+        message.IsNote ? "the figure is made of what is held" : "";
 
     internal override ImmutableArray<int> MovesKeysBy => [.. Enumerable.Range(0, Octaves).Select(octave => 12 * octave)];
 
@@ -507,7 +508,7 @@ public sealed record PatternStage : Stage
         }
 
         /// <summary>"up 1/16", "there and back 1/8t, 2 octaves, length 80, swing 20, latch".</summary>
-        public override bool TryRead(string? text, [NotNullWhen(true)] out Stage? stage, out string problem)
+        public override bool TryRead(string? text, KeyNaming names, [NotNullWhen(true)] out Stage? stage, out string problem)
         {
             stage = null;
             problem = $"Write an order and a step, and what else there is, like {Example}.";
@@ -577,17 +578,18 @@ public sealed record PatternStage : Stage
             return true;
         }
 
-        public override bool TryRead(StageField field, [NotNullWhen(true)] out Stage? stage, out string problem) =>
+        public override bool TryRead(StageField field, KeyNaming names, [NotNullWhen(true)] out Stage? stage, out string problem) =>
             field("rule") is { } rule
-                ? TryRead(rule, out stage, out problem)
+                ? TryRead(rule, names, out stage, out problem)
                 : TryRead(
                     $"{field("order")} {field("step")}, {field("octaves")} octaves, length {field("length")}, swing "
                         + $"{field("swing")}{(field("latch") is null ? "" : ", latch")}",
+                    names,
                     out stage,
                     out problem
                 );
 
-        private protected override string TextOf(PatternStage stage) =>
+        private protected override string TextOf(PatternStage stage, KeyNaming names) =>
             string.Create(
                 CultureInfo.InvariantCulture,
                 $"{WordOf(stage.Order)} {stage.Step}{(stage.Octaves == 1 ? "" : $", {stage.Octaves} octaves")}, length {stage.Length}{(stage.Swing == 0 ? "" : $", swing {stage.Swing}")}{(stage.Latch ? ", latch" : "")}"

@@ -53,20 +53,17 @@ public sealed record ProgramsStage : Stage
     public override StageSort Sort => AsSort;
 
     /// <inheritdoc/>
-    public override string Sign
+    public override string Sign(KeyNaming names)
     {
-        get
-        {
-            if (Rules.Length == 0)
-                return OthersPass ? "all programs" : "no program";
-            if (Rules.Length > 1)
-                return $"{Rules.Length} programs";
-            var only = Rules[0];
-            return string.Create(
-                CultureInfo.InvariantCulture,
-                $"prog {only.From + 1} → {(only.To is { } to ? (to + 1).ToString(CultureInfo.InvariantCulture) : "stop")}"
-            );
-        }
+        if (Rules.Length == 0)
+            return OthersPass ? "all programs" : "no program";
+        if (Rules.Length > 1)
+            return $"{Rules.Length} programs";
+        var only = Rules[0];
+        return string.Create(
+            CultureInfo.InvariantCulture,
+            $"prog {only.From + 1} → {(only.To is { } to ? (to + 1).ToString(CultureInfo.InvariantCulture) : "stop")}"
+        );
     }
 
     /// <inheritdoc/>
@@ -76,7 +73,7 @@ public sealed record ProgramsStage : Stage
     public override int GetHashCode() => Rules.Aggregate(OthersPass.GetHashCode(), HashCode.Combine);
 
     /// <inheritdoc/>
-    public override string WhyStopped(in MidiMessage message) => $"program {message.Data1 + 1} does not pass";
+    public override string WhyStopped(in MidiMessage message, KeyNaming names) => $"program {message.Data1 + 1} does not pass";
 
     /// <inheritdoc/>
     public override int Apply(in MidiMessage message, Span<MidiMessage> results)

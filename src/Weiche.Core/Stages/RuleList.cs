@@ -1,5 +1,6 @@
 using System.Diagnostics.CodeAnalysis;
 using System.Text.Json;
+using Weiche.Core.Midi;
 
 namespace Weiche.Core.Stages;
 
@@ -25,7 +26,7 @@ internal abstract class RuleListSort<TStage, TRule, TFrom>(string name, string w
     public sealed override Stage Read(StageFields fields) =>
         Make(fields.List("rules", $"a rule of a {Name} stage", ReadRule), fields.Flag("others"));
 
-    public sealed override bool TryRead(string? text, [NotNullWhen(true)] out Stage? stage, out string problem)
+    public sealed override bool TryRead(string? text, KeyNaming names, [NotNullWhen(true)] out Stage? stage, out string problem)
     {
         (stage, problem) = (null, "");
         var typed = (text ?? "").Replace("->", "→", StringComparison.Ordinal).Replace('>', '→');
@@ -55,7 +56,7 @@ internal abstract class RuleListSort<TStage, TRule, TFrom>(string name, string w
         return true;
     }
 
-    private protected sealed override string TextOf(TStage stage)
+    private protected sealed override string TextOf(TStage stage, KeyNaming names)
     {
         var (rules, othersPass) = PartsOf(stage);
         return string.Join(", ", rules.Select(TextOf).Concat(othersPass ? [] : [OthersStop]));

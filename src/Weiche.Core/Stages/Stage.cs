@@ -35,17 +35,20 @@ public abstract record Stage
     public virtual int? MostPerSecond => null;
 
     /// <summary>What it does, short enough for a sign beside a track: "no clock", "ch 1 → 3".</summary>
-    public abstract string Sign { get; }
+    /// <param name="names">How keys are called.</param>
+    public abstract string Sign(KeyNaming names);
 
     /// <summary>Why it stops a message that it stops: "only notes".</summary>
     /// <param name="message">A message that this stage stops.</param>
-    public abstract string WhyStopped(in MidiMessage message);
+    /// <param name="names">How keys are called.</param>
+    public abstract string WhyStopped(in MidiMessage message, KeyNaming names);
 
     /// <summary>That the stage stops a message, and why: "stopped by Keys: …".</summary>
     /// <param name="message">A message that it stops.</param>
+    /// <param name="names">How keys are called.</param>
     /// <param name="of">The inner path that the stage is on; null for a stage of a route.</param>
-    public string StoppedWords(in MidiMessage message, string? of = null) =>
-        $"stopped by {Name}{(of is null ? "" : " of " + of)}: {WhyStopped(message)}";
+    public string StoppedWords(in MidiMessage message, KeyNaming names, string? of = null) =>
+        $"stopped by {Name}{(of is null ? "" : " of " + of)}: {WhyStopped(message, names)}";
 
     /// <summary>What one message becomes.</summary>
     /// <param name="message">The message.</param>

@@ -1,4 +1,5 @@
 using System.Diagnostics.CodeAnalysis;
+using Weiche.Core.Midi;
 
 namespace Weiche.Core.Stages;
 
@@ -15,9 +16,10 @@ public static class StageLine
 
     /// <summary>Reads a line.</summary>
     /// <param name="line">What was typed.</param>
+    /// <param name="names">How keys are called.</param>
     /// <param name="stage">The stage.</param>
     /// <param name="problem">Why it is none.</param>
-    public static bool TryParse(string? line, [NotNullWhen(true)] out Stage? stage, out string problem)
+    public static bool TryParse(string? line, KeyNaming names, [NotNullWhen(true)] out Stage? stage, out string problem)
     {
         stage = null;
         var text = (line ?? "").Trim();
@@ -32,12 +34,12 @@ public static class StageLine
             problem = $"“{text}” is no stage: the route's own switch does that, or the key o. {Examples}";
             return false;
         }
-        text = StageSpeech.Plain(text);
+        text = StageSpeech.Plain(text, names);
         var gap = text.IndexOf(' ', StringComparison.Ordinal);
         var (word, rest) = gap < 0 ? (text.ToLowerInvariant(), "") : (text[..gap].ToLowerInvariant(), text[(gap + 1)..].Trim());
         if (StageSorts.All.FirstOrDefault(sort => sort.LineWords.Contains(word)) is { } named)
         {
-            if (named.TryReadLine(word, rest, out stage, out var wrong))
+            if (named.TryReadLine(word, rest, names, out stage, out var wrong))
             {
                 problem = "";
                 return true;
@@ -46,7 +48,7 @@ public static class StageLine
                 problem = wrong;
             return false;
         }
-        stage = StageSorts.All.Select(sort => sort.TryReadBare(text)).FirstOrDefault(bare => bare is not null);
+        stage = StageSorts.All.Select(sort => sort.TryReadBare(text, names)).FirstOrDefault(bare => bare is not null);
         if (stage is not null)
             problem = "";
         return stage is not null;

@@ -1,5 +1,6 @@
 using System.Diagnostics.CodeAnalysis;
 using System.Text.Json;
+using Weiche.Core.Midi;
 
 namespace Weiche.Core.Stages;
 
@@ -45,13 +46,15 @@ public abstract class StageSort
 
     /// <summary>A stage's rule as it could be typed; empty for a sort that is not typed.</summary>
     /// <param name="stage">A stage of this sort.</param>
-    public virtual string TextOf(Stage stage) => "";
+    /// <param name="names">How keys are called.</param>
+    public virtual string TextOf(Stage stage, KeyNaming names) => "";
 
     /// <summary>Reads a rule as a person types it, what <see cref="TextOf"/> writes among others.</summary>
     /// <param name="text">What was typed.</param>
+    /// <param name="names">How keys are called.</param>
     /// <param name="stage">The stage, if it could be read.</param>
     /// <param name="problem">Why it cannot be read, in a sentence.</param>
-    public virtual bool TryRead(string? text, [NotNullWhen(true)] out Stage? stage, out string problem)
+    public virtual bool TryRead(string? text, KeyNaming names, [NotNullWhen(true)] out Stage? stage, out string problem)
     {
         (stage, problem) = (null, "There is no such stage.");
         return false;
@@ -59,22 +62,30 @@ public abstract class StageSort
 
     /// <summary>Reads a stage from the fields of its form; of a sort whose rule is typed, from the one field “rule”.</summary>
     /// <param name="field">The fields.</param>
+    /// <param name="names">How keys are called.</param>
     /// <param name="stage">The stage, if it could be read.</param>
     /// <param name="problem">Why it cannot be read, in a sentence.</param>
-    public virtual bool TryRead(StageField field, [NotNullWhen(true)] out Stage? stage, out string problem) =>
-        TryRead(field("rule"), out stage, out problem);
+    public virtual bool TryRead(StageField field, KeyNaming names, [NotNullWhen(true)] out Stage? stage, out string problem) =>
+        TryRead(field("rule"), names, out stage, out problem);
 
     /// <summary>Reads the rest of a line that began with one of its words.</summary>
     /// <param name="word">The word, in small letters.</param>
     /// <param name="rest">What follows it.</param>
+    /// <param name="names">How keys are called.</param>
     /// <param name="stage">The stage, if it could be read.</param>
     /// <param name="problem">Why it cannot be read; empty where there is nothing particular to say.</param>
-    internal virtual bool TryReadLine(string word, string rest, [NotNullWhen(true)] out Stage? stage, out string problem) =>
-        TryRead(rest, out stage, out problem);
+    internal virtual bool TryReadLine(
+        string word,
+        string rest,
+        KeyNaming names,
+        [NotNullWhen(true)] out Stage? stage,
+        out string problem
+    ) => TryRead(rest, names, out stage, out problem);
 
     /// <summary>Reads a line that begins with none of the words: "-12", "C1 – B2".</summary>
     /// <param name="text">The line.</param>
-    internal virtual Stage? TryReadBare(string text) => null;
+    /// <param name="names">How keys are called.</param>
+    internal virtual Stage? TryReadBare(string text, KeyNaming names) => null;
 
     /// <summary>Writes the fields of a stage into the object of a file that stands for it.</summary>
     /// <param name="stage">A stage of this sort.</param>
@@ -94,12 +105,12 @@ internal abstract class StageSort<TStage>(string name, string word, string does,
     where TStage : Stage
 {
     /// <inheritdoc/>
-    public sealed override string TextOf(Stage stage) => TextOf((TStage)stage);
+    public sealed override string TextOf(Stage stage, KeyNaming names) => TextOf((TStage)stage, names);
 
     /// <inheritdoc/>
     public sealed override void Write(Stage stage, Utf8JsonWriter writer) => Write((TStage)stage, writer);
 
-    private protected virtual string TextOf(TStage stage) => "";
+    private protected virtual string TextOf(TStage stage, KeyNaming names) => "";
 
     private protected abstract void Write(TStage stage, Utf8JsonWriter writer);
 }

@@ -49,47 +49,51 @@ internal static partial class StageSpeech
         "thin 50",
     ];
 
-    private static readonly (Regex Says, Func<GroupCollection, string?> Means)[] Rules =
+    private static readonly (Regex Says, Func<GroupCollection, KeyNaming, string?> Means)[] Rules =
     [
-        (BareChannels(), said =>
+        (BareChannels(), (said, names) =>
             Array.TrueForAll([said["from"], said["to"]], each => ChannelMap.TryParseList(each.Value, out _, out _))
                 ? $"ch {said["from"].Value}→{said["to"].Value}"
                 : null
         ),
-        (BareRange(), said => ChannelMap.TryParseList(said["list"].Value, out _, out _) ? "ch " + said["list"].Value : null),
-        (ChannelsTo(), said => $"ch {said["from"].Value}→{Joined(said["to"].Value)}"),
-        (AllTo(), said => $"ch 1-16→{said["to"].Value}"),
-        (OnlyChannels(), said => "ch " + said["list"].Value),
-        (NoChannels(), said => Others(said["list"].Value)),
-        (NoController(), said => $"cc {said["number"].Value} stop"),
-        (OnlyController(), said =>
+        (BareRange(), (said, names) => ChannelMap.TryParseList(said["list"].Value, out _, out _) ? "ch " + said["list"].Value : null),
+        (ChannelsTo(), (said, _) => $"ch {said["from"].Value}→{Joined(said["to"].Value)}"),
+        (AllTo(), (said, _) => $"ch 1-16→{said["to"].Value}"),
+        (OnlyChannels(), (said, _) => "ch " + said["list"].Value),
+        (NoChannels(), (said, _) => Others(said["list"].Value)),
+        (NoController(), (said, _) => $"cc {said["number"].Value} stop"),
+        (OnlyController(), (said, _) =>
             $"cc {string.Join(", ", said["list"].Value.Split(',', '+').Select(number => $"{number.Trim()}→{number.Trim()}"))}, others stop"
         ),
-        (ControllerTo(), said => $"cc {said["from"].Value}→{said["to"].Value}"),
-        (NamedTo(), said =>
+        (ControllerTo(), (said, _) => $"cc {said["from"].Value}→{said["to"].Value}"),
+        (NamedTo(), (said, _) =>
             Controller(said["from"].Value) is { } from && Controller(said["to"].Value) is { } to ? $"cc {from}→{to}" : null
         ),
-        (NoNamed(), said => Controller(said["name"].Value) is { } number ? $"cc {number} stop" : null),
-        (Inverted(), said => Controller(said["name"].Value) is { } number ? $"cc {number}→{number} inverted" : null),
-        (ProgramTo(), said => $"program {said["from"].Value}→{said["to"].Value}"),
-        (Stop(), said => $"{said["what"].Value} {said["number"].Value} stop"),
-        (OnlyAfter(), said => "only " + said["what"].Value),
-        (Octaves(), said => Semitones(said, 12)),
-        (Steps(), said => Semitones(said, 1)),
-        (Fixed(), said => "velocity " + said["value"].Value),
-        (Softer(), _ => "velocity -20"),
-        (Louder(), _ => "velocity +20"),
-        (Figure(), _ => "pattern up 1/16"),
-        (ThinEvery(), said =>
+        (NoNamed(), (said, _) => Controller(said["name"].Value) is { } number ? $"cc {number} stop" : null),
+        (Inverted(), (said, _) => Controller(said["name"].Value) is { } number ? $"cc {number}→{number} inverted" : null),
+        (ProgramTo(), (said, _) => $"program {said["from"].Value}→{said["to"].Value}"),
+        (Stop(), (said, _) => $"{said["what"].Value} {said["number"].Value} stop"),
+        (OnlyAfter(), (said, _) => "only " + said["what"].Value),
+        (Octaves(), (said, _) => Semitones(said, 12)),
+        (Steps(), (said, _) => Semitones(said, 1)),
+        (Fixed(), (said, _) => "velocity " + said["value"].Value),
+        (Softer(), (_, _) => "velocity -20"),
+        (Louder(), (_, _) => "velocity +20"),
+        (Figure(), (_, _) => "pattern up 1/16"),
+        (ThinEvery(), (said, _) =>
             int.Parse(said["ms"].Value, CultureInfo.InvariantCulture) is > 0 and var ms
                 ? string.Create(CultureInfo.InvariantCulture, $"thin {Math.Clamp(1000 / ms, 1, 1000)}")
                 : null
         ),
-        (KeysTo(), said => $"keys {(said["not"].Length > 0 ? "not " : "")}{said["low"].Value} – {said["high"].Value}"),
-        (KeysBelow(), said => KeyName.TryParse(said["key"].Value, out var key) ? Keys(0, said["too"].Length > 0 ? key : key - 1) : null),
-        (KeysAbove(), said => KeyName.TryParse(said["key"].Value, out var key) ? Keys(said["too"].Length > 0 ? key : key + 1, 127) : null),
-        (ThinTo(), said => "thin " + said["rate"].Value),
-        (NamedChord(), said => "chord "
+        (KeysTo(), (said, _) => $"keys {(said["not"].Length > 0 ? "not " : "")}{said["low"].Value} – {said["high"].Value}"),
+        (KeysBelow(), (said, names) =>
+            names.TryParse(said["key"].Value, out var key) ? Keys(0, said["too"].Length > 0 ? key : key - 1, names) : null
+        ),
+        (KeysAbove(), (said, names) =>
+            names.TryParse(said["key"].Value, out var key) ? Keys(said["too"].Length > 0 ? key : key + 1, 127, names) : null
+        ),
+        (ThinTo(), (said, _) => "thin " + said["rate"].Value),
+        (NamedChord(), (said, _) => "chord "
             + said["name"].Value.ToLowerInvariant() switch
             {
                 "major" => "0 4 7",
@@ -101,11 +105,12 @@ internal static partial class StageSpeech
 
     /// <summary>The line as the rules of the stages have it.</summary>
     /// <param name="text">What was typed, without blanks around it.</param>
-    internal static string Plain(string text)
+    /// <param name="names">How keys are called.</param>
+    internal static string Plain(string text, KeyNaming names)
     {
         foreach (var (says, means) in Rules)
         {
-            if (says.Match(text) is { Success: true } match && means(match.Groups) is { } plain)
+            if (says.Match(text) is { Success: true } match && means(match.Groups, names) is { } plain)
                 return plain;
         }
         return text;
@@ -138,7 +143,7 @@ internal static partial class StageSpeech
             ? "ch " + channels.Members.Aggregate(ChannelMap.Identity, (map, channel) => map.With(channel, Sets.ChannelSet.None))
             : null;
 
-    private static string? Keys(int low, int high) => low > high ? null : $"keys {KeyName.Of(low)} – {KeyName.Of(high)}";
+    private static string? Keys(int low, int high, KeyNaming names) => low > high ? null : $"keys {names.Range(low, high)}";
 
     private static string? Semitones(GroupCollection said, int each)
     {

@@ -43,10 +43,10 @@ public sealed record ThinStage : Stage
     public override int? MostPerSecond => PerSecond;
 
     /// <inheritdoc/>
-    public override string Sign => string.Create(CultureInfo.InvariantCulture, $"≤ {PerSecond}/s");
+    public override string Sign(KeyNaming names) => string.Create(CultureInfo.InvariantCulture, $"≤ {PerSecond}/s");
 
     /// <inheritdoc/>
-    public override string WhyStopped(in MidiMessage message) => "thinned: the same again, or a newer value follows";
+    public override string WhyStopped(in MidiMessage message, KeyNaming names) => "thinned: the same again, or a newer value follows";
 
     /// <inheritdoc/>
     public override int Apply(in MidiMessage message, Span<MidiMessage> results) => Pass(message, results);
@@ -198,17 +198,18 @@ public sealed record ThinStage : Stage
 
         public override Stage Read(StageFields fields) => new ThinStage(fields.Number("perSecond", 1, 1000));
 
-        public override bool TryRead(string? text, [NotNullWhen(true)] out Stage? stage, out string problem)
+        public override bool TryRead(string? text, KeyNaming names, [NotNullWhen(true)] out Stage? stage, out string problem)
         {
             stage = TypedNumber.TryRead(text, 1, 1000, out var rate) ? new ThinStage(rate) : null;
             problem = stage is null ? "Write how often a second each control may pass, 1 to 1000." : "";
             return stage is not null;
         }
 
-        public override bool TryRead(StageField field, [NotNullWhen(true)] out Stage? stage, out string problem) =>
-            TryRead(field("perSecond"), out stage, out problem);
+        public override bool TryRead(StageField field, KeyNaming names, [NotNullWhen(true)] out Stage? stage, out string problem) =>
+            TryRead(field("perSecond"), names, out stage, out problem);
 
-        private protected override string TextOf(ThinStage stage) => stage.PerSecond.ToString(CultureInfo.InvariantCulture);
+        private protected override string TextOf(ThinStage stage, KeyNaming names) =>
+            stage.PerSecond.ToString(CultureInfo.InvariantCulture);
 
         private protected override void Write(ThinStage stage, Utf8JsonWriter writer) => writer.WriteNumber("perSecond", stage.PerSecond);
     }

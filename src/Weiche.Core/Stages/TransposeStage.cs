@@ -33,11 +33,11 @@ public sealed record TransposeStage : Stage
     public override StageSort Sort => AsSort;
 
     /// <inheritdoc/>
-    public override string Sign => Semitones == 0 ? "±0" : MessageText.WithSign(Semitones);
+    public override string Sign(KeyNaming names) => Semitones == 0 ? "±0" : MessageText.WithSign(Semitones);
 
     /// <inheritdoc/>
-    public override string WhyStopped(in MidiMessage message) =>
-        $"{KeyName.Of(message.Data1)} {MessageText.WithSign(Semitones)} is "
+    public override string WhyStopped(in MidiMessage message, KeyNaming names) =>
+        $"{names.Of(message.Data1)} {MessageText.WithSign(Semitones)} is "
         + $"{(Semitones < 0 ? "below the lowest" : "above the highest")} key";
 
     /// <inheritdoc/>
@@ -82,7 +82,7 @@ public sealed record TransposeStage : Stage
 
         public override Stage Read(StageFields fields) => new TransposeStage(fields.Number("semitones", -127, 127));
 
-        public override bool TryRead(string? text, [NotNullWhen(true)] out Stage? stage, out string problem)
+        public override bool TryRead(string? text, KeyNaming names, [NotNullWhen(true)] out Stage? stage, out string problem)
         {
             stage = TypedNumber.TryRead(text, -127, 127, out var semitones) ? new TransposeStage(semitones) : null;
             problem = stage is null ? "Semitones go from −127 to 127." : "";
@@ -90,14 +90,14 @@ public sealed record TransposeStage : Stage
         }
 
         // A button sets the number that it shows, whatever stands in the line.
-        public override bool TryRead(StageField field, [NotNullWhen(true)] out Stage? stage, out string problem) =>
-            TryRead(field("set") ?? field("semitones"), out stage, out problem);
+        public override bool TryRead(StageField field, KeyNaming names, [NotNullWhen(true)] out Stage? stage, out string problem) =>
+            TryRead(field("set") ?? field("semitones"), names, out stage, out problem);
 
         // What is a number with a sign is a transposition.
-        internal override Stage? TryReadBare(string text) =>
-            text[0] is '+' or '-' or '−' or '±' && TryRead(text, out var stage, out _) ? stage : null;
+        internal override Stage? TryReadBare(string text, KeyNaming names) =>
+            text[0] is '+' or '-' or '−' or '±' && TryRead(text, names, out var stage, out _) ? stage : null;
 
-        private protected override string TextOf(TransposeStage stage) => MessageText.WithSign(stage.Semitones);
+        private protected override string TextOf(TransposeStage stage, KeyNaming names) => MessageText.WithSign(stage.Semitones);
 
         private protected override void Write(TransposeStage stage, Utf8JsonWriter writer) =>
             writer.WriteNumber("semitones", stage.Semitones);

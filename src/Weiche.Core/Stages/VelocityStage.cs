@@ -60,21 +60,18 @@ public sealed partial record VelocityStage : Stage
     public override StageSort Sort => AsSort;
 
     /// <inheritdoc/>
-    public override string Sign
+    public override string Sign(KeyNaming names)
     {
-        get
-        {
-            var parts = new List<string>();
-            if (Lowest > 1 || Highest < 127)
-                parts.Add(string.Create(CultureInfo.InvariantCulture, $"{Lowest}–{Highest}"));
-            if (Scale != 100)
-                parts.Add(string.Create(CultureInfo.InvariantCulture, $"× {Scale} %"));
-            if (Offset != 0)
-                parts.Add(MessageText.WithSign(Offset));
-            if (Curve != 0)
-                parts.Add("curve " + MessageText.WithSign(Curve));
-            return parts.Count == 0 ? "vel as it is" : "vel " + string.Join(' ', parts);
-        }
+        var parts = new List<string>();
+        if (Lowest > 1 || Highest < 127)
+            parts.Add(string.Create(CultureInfo.InvariantCulture, $"{Lowest}–{Highest}"));
+        if (Scale != 100)
+            parts.Add(string.Create(CultureInfo.InvariantCulture, $"× {Scale} %"));
+        if (Offset != 0)
+            parts.Add(MessageText.WithSign(Offset));
+        if (Curve != 0)
+            parts.Add("curve " + MessageText.WithSign(Curve));
+        return parts.Count == 0 ? "vel as it is" : "vel " + string.Join(' ', parts);
     }
 
     /// <inheritdoc/>
@@ -86,7 +83,7 @@ public sealed partial record VelocityStage : Stage
     public override int GetHashCode() => HashCode.Combine(Lowest, Highest, Scale, Offset, Curve);
 
     /// <inheritdoc/>
-    public override string WhyStopped(in MidiMessage message) =>
+    public override string WhyStopped(in MidiMessage message, KeyNaming names) =>
         message.Data2 < Lowest ? $"{message.Data2} is softer than {Lowest}" : $"{message.Data2} is harder than {Highest}";
 
     /// <inheritdoc/>
@@ -159,7 +156,7 @@ public sealed partial record VelocityStage : Stage
             );
         }
 
-        public override bool TryRead(StageField field, [NotNullWhen(true)] out Stage? stage, out string problem)
+        public override bool TryRead(StageField field, KeyNaming names, [NotNullWhen(true)] out Stage? stage, out string problem)
         {
             stage =
                 TypedNumber.TryRead(field("low"), 1, 127, out var low)
@@ -176,7 +173,13 @@ public sealed partial record VelocityStage : Stage
             return stage is not null;
         }
 
-        internal override bool TryReadLine(string word, string rest, [NotNullWhen(true)] out Stage? stage, out string problem)
+        internal override bool TryReadLine(
+            string word,
+            string rest,
+            KeyNaming names,
+            [NotNullWhen(true)] out Stage? stage,
+            out string problem
+        )
         {
             (stage, problem) = (null, "");
             var (low, high, scale, offset, curve, any) = (1, 127, 100, 0, 0, false);

@@ -12,10 +12,10 @@ public static class KeyList
 
     /// <summary>Reads a list. Lines without anything are left out.</summary>
     /// <param name="text">The list.</param>
-    /// <param name="middleOctave">The octave number of key 60.</param>
+    /// <param name="names">How keys are called.</param>
     /// <param name="keys">The names, by key from 0.</param>
     /// <param name="problem">What is wrong, with the line.</param>
-    public static bool TryParse(string? text, int middleOctave, out ImmutableSortedDictionary<int, string> keys, out string problem)
+    public static bool TryParse(string? text, KeyNaming names, out ImmutableSortedDictionary<int, string> keys, out string problem)
     {
         keys = ImmutableSortedDictionary<int, string>.Empty;
         problem = "";
@@ -26,7 +26,7 @@ public static class KeyList
                 continue;
             var end = line.AsSpan().IndexOfAny(Between);
             var first = end < 0 ? line : line[..end];
-            if (!KeyName.TryParse(first, out var key, middleOctave))
+            if (!names.TryParse(first, out var key))
                 problem =
                     $"Line {index + 1}: “{(first.Length > 20 ? first[..20] + "…" : first)}” is no key. A line is written like 36 = "
                     + "low drum.";

@@ -32,12 +32,13 @@ public sealed record LeverTrigger(LeverKind Kind, int Number, int? Channel = nul
     public const int Hysteresis = 4;
 
     /// <summary>What it is in words: "C2", "program 2", "sustain"; with the channel where only one is meant: "C2 on channel 2".</summary>
-    public string Words =>
+    /// <param name="names">How keys are called.</param>
+    public string Words(KeyNaming names) =>
         (
             Kind switch
             {
                 LeverKind.Program => $"program {Number + 1}",
-                LeverKind.Key => KeyName.Of(Number),
+                LeverKind.Key => names.Of(Number),
                 _ => ControllerName.Of(Number)
                     + (Threshold == UsualThreshold ? "" : string.Create(CultureInfo.InvariantCulture, $" from {Threshold}")),
             }

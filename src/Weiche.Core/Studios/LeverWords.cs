@@ -67,5 +67,5 @@ public static class LeverWords
     /// <param name="studio">The studio.</param>
     /// <param name="lever">The lever.</param>
     public static string Name(Studio studio, Lever lever) =>
-        string.Create(CultureInfo.InvariantCulture, $"{studio.FindPort(lever.Source)?.Name} {lever.Trigger.Words}");
+        string.Create(CultureInfo.InvariantCulture, $"{studio.FindPort(lever.Source)?.Name} {lever.Trigger.Words(studio.KeyNaming)}");
 }

@@ -19,13 +19,14 @@ public static class SendingWords
     public static string Of(Studio studio, Sending sending)
     {
         var to = studio.FindPort(sending.To);
-        return $"{to?.Name ?? "a port that is gone"} {Messages(sending, to?.Device)}";
+        return $"{to?.Name ?? "a port that is gone"} {Messages(sending, to?.Device, studio.KeyNaming)}";
     }
 
     /// <summary>What is sent, without where it goes: "5: 17 Glass".</summary>
     /// <param name="sending">What is sent.</param>
     /// <param name="device">The device that it goes to, whose programs have names; or null.</param>
-    public static string Messages(Sending sending, Device? device)
+    /// <param name="names">How keys are called.</param>
+    public static string Messages(Sending sending, Device? device, KeyNaming names)
     {
         if (!Sending.TryMessages(sending.Bytes.AsSpan(), out var messages, out var exclusives))
             return "what cannot be sent";
@@ -61,7 +62,7 @@ public static class SendingWords
                     said.Add(string.Create(CultureInfo.InvariantCulture, $"{own}bend range {range}"));
             }
             else
-                said.Add(own + MessageText.Words(message, message.SysExHandle == 0 ? 0 : exclusives[exclusive++].Length));
+                said.Add(own + MessageText.Words(message, names, message.SysExHandle == 0 ? 0 : exclusives[exclusive++].Length));
         }
         if (bank is { } left)
             said.Add(string.Create(CultureInfo.InvariantCulture, $"bank {left}"));

@@ -68,8 +68,8 @@ public sealed record Studio
     /// <summary>How it guards against messages that run in circles.</summary>
     public Safety Safety { get; init; } = Safety.Usual;
 
-    /// <summary>The octave that key 60 is given on screen: 3 or 4.</summary>
-    public int MiddleOctave => MiddleIsC4 ? 4 : KeyName.DefaultMiddleOctave;
+    /// <summary>How keys are called on screen: middle C is C3 or C4.</summary>
+    public KeyNaming KeyNaming => MiddleIsC4 ? new KeyNaming(4) : KeyNaming.Usual;
 
     /// <summary>Every port, device by device.</summary>
     public IEnumerable<DevicePort> Ports => Index.Ports;

@@ -205,7 +205,7 @@ public static class StudioRules
                 throw new ArgumentException($"Lever {lever.Id} switches a route that is not there, or none.");
             if (studio.Levers.Take(i).FirstOrDefault(other => Clash(other, lever)) is { } other)
                 throw new ArgumentException(
-                    $"Lever {lever.Id} and lever {other.Id} are both {lever.Trigger.Words} of {studio.FindPort(lever.Source)?.Name}."
+                    $"Lever {lever.Id} and lever {other.Id} are both {lever.Trigger.Words(studio.KeyNaming)} of {studio.FindPort(lever.Source)?.Name}."
                 );
         }
     }

@@ -86,7 +86,7 @@ public static class Split
             _ when part.Number < 0 => by == SplitBy.Lineup ? track.Name : "else",
             SplitBy.Key => device is not null && device.Keys.TryGetValue(part.Number, out var key)
                 ? key
-                : KeyName.Of(part.Number, studio?.MiddleOctave),
+                : (studio?.KeyNaming ?? KeyNaming.Usual).Of(part.Number),
             SplitBy.Channel => string.Create(CultureInfo.InvariantCulture, $"ch {part.Number + 1}"),
             _ => take.Lineups[part.Number].Name,
         };

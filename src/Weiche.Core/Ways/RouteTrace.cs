@@ -52,7 +52,7 @@ public static class RouteTrace
                 ends.Add(Nothing(route, $"{studio.FindPort(route.To)!.Value.Name} is switched off"));
             else
             {
-                var end = Through(route, message);
+                var end = Through(studio, route, message);
                 // One that diverts takes it away all the same.
                 ends.Add(Left(studio, end));
                 if (route.Divert && end.Arrives.Length > 0)
@@ -77,9 +77,9 @@ public static class RouteTrace
             : end;
     }
 
-    private static RouteEnd Through(Route route, in MidiMessage message)
+    private static RouteEnd Through(Studio studio, Route route, in MidiMessage message)
     {
         var arrives = Stage.Run(route.Stages, [message], out var stoppedAt, out var last);
-        return new RouteEnd(route, arrives, stoppedAt, stoppedAt is { } at ? route.Stages[at].StoppedWords(last[0]) : "");
+        return new RouteEnd(route, arrives, stoppedAt, stoppedAt is { } at ? route.Stages[at].StoppedWords(last[0], studio.KeyNaming) : "");
     }
 }

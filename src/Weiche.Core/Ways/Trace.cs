@@ -121,7 +121,9 @@ public sealed record Trace
                 yield return (
                     depth,
                     WayOf(studio, step),
-                    step.Words.Length > 0 ? step.Words : WordList.Of([.. step.Became.Select(Spoken).Distinct()]),
+                    step.Words.Length > 0
+                        ? step.Words
+                        : WordList.Of([.. step.Became.Select(each => Spoken(each, studio.KeyNaming)).Distinct()]),
                     step
                 );
             foreach (var line in Under(studio, i, shown ? depth + 1 : depth))
@@ -261,7 +263,7 @@ public sealed record Trace
                         at,
                         link.Device,
                         TraceEnd.Stopped,
-                        link.Stages[at].StoppedWords(last[0], link.Inner!.Name),
+                        link.Stages[at].StoppedWords(last[0], studio.KeyNaming, link.Inner!.Name),
                         delay
                     )
                 );
@@ -330,13 +332,13 @@ public sealed record Trace
                 _ => "nothing leads on from here",
             };
 
-        private static (TraceEnd End, string Words) Hearing(Device device, ImmutableArray<MidiMessage> messages, bool isLocal)
+        private (TraceEnd End, string Words) Hearing(Device device, ImmutableArray<MidiMessage> messages, bool isLocal)
         {
             // A keyboard's own keys play its sound on whatever channel it listens to.
             var heard = isLocal ? messages : [.. messages.Where(message => Listens(device, message))];
             if (heard.IsEmpty)
                 return (TraceEnd.NotListened, WhyNot(device, messages[0]));
-            var what = WordList.Of([.. heard.Select(Spoken).Distinct()]);
+            var what = WordList.Of([.. heard.Select(each => Spoken(each, studio.KeyNaming)).Distinct()]);
             if (heard[0].Kind != MessageKind.Note)
                 return (TraceEnd.Heard, $"{device.Name} hears {what}");
             if (!device.Sounds)
@@ -378,7 +380,8 @@ public sealed record Trace
 
     /// <summary>A message in words with its channel: "C3 on, 96 on channel 3".</summary>
     /// <param name="message">The message.</param>
-    public static string Spoken(MidiMessage message) =>
-        MessageText.Words(message)
+    /// <param name="names">How keys are called.</param>
+    public static string Spoken(MidiMessage message, KeyNaming names) =>
+        MessageText.Words(message, names)
         + (message.HasChannel ? string.Create(CultureInfo.InvariantCulture, $" on channel {message.ChannelIndex + 1}") : "");
 }

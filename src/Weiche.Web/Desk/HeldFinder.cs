@@ -1,5 +1,4 @@
 using Weiche.Core.Checks;
-using Weiche.Core.Midi;
 
 namespace Weiche.Web.Desk;
 
@@ -24,9 +23,8 @@ public sealed class HeldFinder : IDisposable
                 _cancel.Dispose();
                 _cancel = new CancellationTokenSource();
                 var token = _cancel.Token;
-                var octave = report.Studio.MiddleOctave;
                 _report = report;
-                _task = Task.Run(() => KeyName.Calling(octave, () => HeldSearch.Of(report, token)));
+                _task = Task.Run(() => HeldSearch.Of(report, token));
             }
             // A small studio is done before anybody could have looked away.
             if (_task!.Wait(TimeSpan.FromMilliseconds(100)))

@@ -2,7 +2,6 @@ using System.Collections.Concurrent;
 using System.Collections.Immutable;
 using Weiche.Core.Checks;
 using Weiche.Core.Live;
-using Weiche.Core.Midi;
 using Weiche.Core.Studios;
 using Weiche.Core.Studios.Edits;
 using Weiche.Data;
@@ -43,9 +42,7 @@ public sealed record DeskState(Studio Studio, int Version, int StudioId, string?
 
     /// <summary>What was found, in all lineups, each thing once, the lineup in force first.</summary>
     public ImmutableArray<PlacedFinding> Findings =>
-        Volatile.Read(ref _together) is { } known && ReferenceEquals(known.Report, Report) && known.Looks == Looks
-            ? known.Findings
-            : Put();
+        Volatile.Read(ref _together) is { } known && ReferenceEquals(known.Report, Report) && known.Looks == Looks ? known.Findings : Put();
 
     // Replaced as a whole: several windows ask at once, and a state that was made from another has what was found there.
     private Together? _together;
@@ -57,7 +54,7 @@ public sealed record DeskState(Studio Studio, int Version, int StudioId, string?
         var others = Looks
             .Where(look => look.Lineup != Studio.InForce || !ReferenceEquals(look.Report, Report))
             .Select(look => look.Report);
-        var findings = KeyName.Calling(Studio.MiddleOctave, () => LineupChecks.Together([Report, .. others], LineupChecks.Of(Studio)));
+        var findings = LineupChecks.Together([Report, .. others], LineupChecks.Of(Studio));
         Volatile.Write(ref _together, new Together(Report, Looks, findings));
         return findings;
     }

@@ -17,7 +17,7 @@ internal sealed class LampReader
     private readonly Dictionary<PortId, (long Messages, int Held)> _ports = [];
     private readonly Dictionary<RouteId, long> _routes = [];
     private readonly Dictionary<(RouteId, int), (long In, long Stopped)> _stages = [];
-    private readonly Dictionary<string, (long, bool)> _hearings = [];
+    private readonly Dictionary<string, (long, bool, KeyNaming)> _hearings = [];
     private readonly Dictionary<string, long> _unnamed = [];
     private readonly Dictionary<(PortId, MessageKind), long> _kinds = [];
     private readonly Dictionary<PortId, WireLoad> _loads = [];
@@ -105,15 +105,16 @@ internal sealed class LampReader
             }
         }
         var hearings = new List<HeardFrame>();
+        var names = plan.Studio.KeyNaming;
         foreach (var (key, standIn) in standIns)
         {
             if (standIn.Listener?.Heard is not { } hearing)
                 continue;
-            var now = (hearing.Version, standIn.IsLocal);
+            var now = (hearing.Version, standIn.IsLocal, names);
             if (_hearings.TryGetValue(key, out var seen) && seen == now)
                 continue;
             _hearings[key] = now;
-            hearings.Add(Told(key, standIn, hearing));
+            hearings.Add(Told(key, standIn, hearing, names));
         }
         var spoke = new List<string>();
         foreach (var (unit, count) in unnamed ?? new Dictionary<string, long>())
@@ -199,11 +200,11 @@ internal sealed class LampReader
         return switched;
     }
 
-    private static HeardFrame Told(string key, StandIn standIn, Heard hearing)
+    private static HeardFrame Told(string key, StandIn standIn, Heard hearing, KeyNaming names)
     {
         var listens = standIn.Kit.Listens;
         var several = listens.Count > 1;
-        string Name((int Channel, int Key, int Velocity) held) => several ? $"{held.Channel}:{KeyName.Of(held.Key)}" : KeyName.Of(held.Key);
+        string Name((int Channel, int Key, int Velocity) held) => several ? $"{held.Channel}:{names.Of(held.Key)}" : names.Of(held.Key);
         var programs = listens.Members.Select(channel => (channel.Number, Program: hearing.Programs[channel.Index])).ToList();
         var words = !several
             ? $"program {programs[0].Program}"

@@ -1,7 +1,6 @@
 using System.Runtime.CompilerServices;
 using Microsoft.AspNetCore.SignalR;
 using Weiche.Core.Live;
-using Weiche.Core.Midi;
 using Weiche.Core.Studios;
 using Weiche.Ports.Browser;
 using Weiche.Ports.StandIns;
@@ -38,7 +37,6 @@ public sealed class LiveHub(StudioDesk desk, WatchLog watch, SpokenLog spoken, L
         do
         {
             var state = desk.State;
-            KeyName.CurrentMiddleOctave = state.Studio.MiddleOctave;
             var guarded = (state.Version, desk.Junction.GuardVersion);
             if (guarded != seen)
                 (seen, lamp) = (guarded, GuardLamp.Of(desk));

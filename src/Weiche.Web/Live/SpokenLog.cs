@@ -62,25 +62,30 @@ public sealed class SpokenLog
             .Call.New.Where(unit => _unnamed.ContainsKey(unit.Key))
             .Select(unit =>
                 (
-                    Spoken: new Spoken(null, unit, $"{unit.Place}, says “{unit.Says}”", InWords(_unnamed[unit.Key].Spoke.Bytes)),
+                    Spoken: new Spoken(
+                        null,
+                        unit,
+                        $"{unit.Place}, says “{unit.Says}”",
+                        InWords(_unnamed[unit.Key].Spoke.Bytes, studio.KeyNaming)
+                    ),
                     _unnamed[unit.Key].At
                 )
             );
         return [.. named.Concat(unnamed).OrderByDescending(item => item.At).Take(Shown).Select(item => item.Spoken)];
     }
 
-    private static string InWords(byte[] bytes)
+    private static string InWords(byte[] bytes, KeyNaming names)
     {
-        var words = new Reading();
+        var words = new Reading(names);
         new StreamParser(new SysExPool(1, 1)).Parse(bytes, ref words);
         return words.Text;
     }
 
-    private sealed class Reading : IMessageSink
+    private sealed class Reading(KeyNaming names) : IMessageSink
     {
         public string Text { get; private set; } = "something that is no whole message";
 
         public void Accept(in MidiMessage message) =>
-            Text = MessageText.Words(message) + (message.HasChannel ? $", channel {message.ChannelIndex + 1}" : "");
+            Text = MessageText.Words(message, names) + (message.HasChannel ? $", channel {message.ChannelIndex + 1}" : "");
     }
 }

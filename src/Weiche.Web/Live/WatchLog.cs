@@ -221,7 +221,6 @@ public sealed class WatchLog(StudioDesk desk) : Ticker(Interval, TimeProvider.Sy
     {
         var (records, studio) = (kept.Records, kept.Studio);
         var came = records[0];
-        KeyName.CurrentMiddleOctave = studio.MiddleOctave;
         var channel = came.Message.HasChannel ? $" · ch {came.Message.ChannelIndex + 1}" : "";
         var exclusive = records.Length > 1 && records[1].Event == TapEvent.Exclusive ? records[1] : default;
         var length = exclusive.Event == TapEvent.Exclusive ? exclusive.SysExLength : 0;
@@ -233,7 +232,7 @@ public sealed class WatchLog(StudioDesk desk) : Ticker(Interval, TimeProvider.Sy
             desk.Junction.Clock.TimeOfDay(came.Time),
             came.Port,
             (studio.FindPort(came.Port)?.Name ?? "a port that is gone") + (came.Event == TapEvent.Played ? ", a take" : ""),
-            MessageText.Words(came.Message, length) + channel,
+            MessageText.Words(came.Message, studio.KeyNaming, length) + channel,
             MessageText.Hex(came.Message, start, length),
             [
                 .. records
@@ -252,8 +251,8 @@ public sealed class WatchLog(StudioDesk desk) : Ticker(Interval, TimeProvider.Sy
         var stage = studio.FindRoute(record.Route)?.Stages.ElementAtOrDefault(record.Stage);
         return record.Event switch
         {
-            TapEvent.Delivered => new WatchEnd(record.Event, id, to, Became(record.Message, came)),
-            TapEvent.Stopped => new WatchEnd(record.Event, id, to, stage?.StoppedWords(record.Message) ?? "stopped"),
+            TapEvent.Delivered => new WatchEnd(record.Event, id, to, Became(record.Message, came, studio.KeyNaming)),
+            TapEvent.Stopped => new WatchEnd(record.Event, id, to, stage?.StoppedWords(record.Message, studio.KeyNaming) ?? "stopped"),
             TapEvent.Kept => new WatchEnd(record.Event, default, "", "kept by Weiche: the answer to a question of its own"),
             TapEvent.SourceOff => new WatchEnd(record.Event, default, "", $"{to} is switched off"),
             TapEvent.DestinationOff => new WatchEnd(record.Event, id, to, $"{to} is switched off"),
@@ -293,11 +292,11 @@ public sealed class WatchLog(StudioDesk desk) : Ticker(Interval, TimeProvider.Sy
         };
     }
 
-    private static string Became(in MidiMessage message, in MidiMessage came)
+    private static string Became(in MidiMessage message, in MidiMessage came, KeyNaming names)
     {
         if (message == came)
             return "as it came";
-        var words = MessageText.Words(message);
+        var words = MessageText.Words(message, names);
         return message.HasChannel ? $"{words} on ch {message.ChannelIndex + 1}" : words;
     }
 

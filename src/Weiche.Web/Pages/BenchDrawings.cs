@@ -29,7 +29,7 @@ internal sealed class KeyboardDrawing
         var x = 0;
         for (var key = lowest; key <= highest; key++)
         {
-            if (KeyName.IsBlack(key))
+            if (KeyNaming.IsBlack(key))
             {
                 blacks.Add(new DrawnKey(key, true, x - white * 3 / 10, white * 6 / 10, Height * 62 / 100));
                 continue;

@@ -14,13 +14,13 @@ internal static class KeyDrawing
     internal const double Width = Whites * White;
 
     /// <summary>The keys in the order in which they are drawn: black ones over white ones.</summary>
-    internal static readonly int[] WhiteFirst = [.. Enumerable.Range(0, 128).OrderBy(key => KeyName.IsBlack(key) ? 1 : 0)];
+    internal static readonly int[] WhiteFirst = [.. Enumerable.Range(0, 128).OrderBy(key => KeyNaming.IsBlack(key) ? 1 : 0)];
 
     /// <summary>Where a key is drawn.</summary>
     internal static (double X, double Width, double Height) Place(int key)
     {
-        var whitesBelow = Enumerable.Range(0, key).Count(each => !KeyName.IsBlack(each));
-        return KeyName.IsBlack(key) ? (whitesBelow * White - Black / 2, Black, BlackHeight) : (whitesBelow * White, White, Height);
+        var whitesBelow = Enumerable.Range(0, key).Count(each => !KeyNaming.IsBlack(each));
+        return KeyNaming.IsBlack(key) ? (whitesBelow * White - Black / 2, Black, BlackHeight) : (whitesBelow * White, White, Height);
     }
 
     internal static double Middle(int key) => Place(key) is var (x, wide, _) ? x + wide / 2 : 0;

@@ -35,7 +35,6 @@ internal static class CheckVerb
             var code = FileVerbs.Guarded(() =>
             {
                 var studio = FileVerbs.ReadStudio(result.GetValue(file)!);
-                KeyName.CurrentMiddleOctave = studio.MiddleOctave;
                 var reports = ReportsOf(studio, result.GetValue(lineup));
                 var report = reports[0];
                 // What holds a circuit closed is looked for where most is live.
@@ -198,7 +197,7 @@ internal static class CheckVerb
                                 {
                                     from = lost.From.Name,
                                     to = lost.To.Name,
-                                    messages = SetWords.Of(lost.Messages),
+                                    messages = SetWords.Of(lost.Messages, report.Studio.KeyNaming),
                                 }),
                             })
                             : null,

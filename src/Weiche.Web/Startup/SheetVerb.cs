@@ -2,7 +2,6 @@ using System.CommandLine;
 using System.Globalization;
 using Weiche.Core.Checks;
 using Weiche.Core.Layout;
-using Weiche.Core.Midi;
 using Weiche.Files;
 
 namespace Weiche.Web.Startup;
@@ -35,7 +34,6 @@ internal static class SheetVerb
     private static bool Write(string file, string folder, string? since)
     {
         var studio = FileVerbs.ReadStudio(file);
-        KeyName.CurrentMiddleOctave = studio.MiddleOctave;
         var looked = FileVerbs.InLineup(studio, null);
         var (held, _) = HeldSearch.Of(Checker.Check(looked));
         var sheet = Sheet.Of(studio, held.Select(finding => (finding.Title, finding.Sentence)));

@@ -1,4 +1,3 @@
-using Weiche.Core.Midi;
 using Weiche.Core.Studios;
 using Weiche.Core.Takes;
 using Weiche.Data;
@@ -21,7 +20,6 @@ internal static class TakeVerbs
         using var store = StudioStore.OpenForReading(folder);
         var stored = FileVerbs.ReadStored(store, folder, name);
         var studio = StudioJson.Read(stored.Document);
-        KeyName.CurrentMiddleOctave = studio.MiddleOctave;
         var own = studio
             .Devices.FirstOrDefault(device => device.IsVirtualPort() && device.Name == StudioDesk.OwnPortName)
             ?.FirstPort(PortDirection.Source);

@@ -36,7 +36,6 @@ internal static class TraceVerb
             FileVerbs.Guarded(() =>
             {
                 var studio = FileVerbs.InLineup(FileVerbs.ReadStudio(result.GetValue(file)!), result.GetValue(lineup));
-                KeyName.CurrentMiddleOctave = studio.MiddleOctave;
                 var (source, destination) = (result.GetValue(from), result.GetValue(to));
                 if (source is null == destination is null)
                     throw new StartException("Say either --from a source, or --to a destination.");
@@ -52,6 +51,7 @@ internal static class TraceVerb
                         result.GetValue(note),
                         result.GetValue(velocity),
                         result.GetValue(channel),
+                        studio.KeyNaming,
                         out var sent,
                         out var problem
                     )
@@ -87,7 +87,7 @@ internal static class TraceVerb
                     studio = studio.Name,
                     from = trace.Source.Name,
                     message = MessageText.Hex(trace.Message),
-                    words = Trace.Spoken(trace.Message),
+                    words = Trace.Spoken(trace.Message, studio.KeyNaming),
                     sentence = trace.Sentence,
                     whole = trace.IsWhole,
                     steps = trace.Steps.Select(
@@ -112,7 +112,7 @@ internal static class TraceVerb
             );
             return;
         }
-        Console.WriteLine($"{Trace.Spoken(trace.Message)} {trace.Source.Label}: {trace.Sentence}.");
+        Console.WriteLine($"{Trace.Spoken(trace.Message, studio.KeyNaming)} {trace.Source.Label}: {trace.Sentence}.");
         foreach (var (depth, way, words, step) in trace.Lines(studio))
         {
             Console.WriteLine($"  {(new string(' ', 2 * depth) + way).PadRight(40)} {step.Delay.InMilliseconds(2),10}  {words}");
@@ -134,7 +134,7 @@ internal static class TraceVerb
                     sources = reaching.Select(each => new
                     {
                         from = each.Source.Name,
-                        messages = SetWords.Of(each.Messages),
+                        messages = SetWords.Of(each.Messages, studio.KeyNaming),
                         straight = each.Straight,
                     }),
                 }
@@ -144,7 +144,7 @@ internal static class TraceVerb
         Console.WriteLine(reaching.Count == 0 ? $"Nothing can reach {destination.Name}." : $"What can reach {destination.Name}:");
         foreach (var each in reaching)
             Console.WriteLine(
-                $"  {each.Source.Label.PadRight(24)} {SetWords.Of(each.Messages)}{(each.Straight ? "" : " (through something else)")}"
+                $"  {each.Source.Label.PadRight(24)} {SetWords.Of(each.Messages, studio.KeyNaming)}{(each.Straight ? "" : " (through something else)")}"
             );
     }
 }

@@ -4,7 +4,6 @@ using Microsoft.AspNetCore.HostFiltering;
 using Microsoft.AspNetCore.SignalR;
 using Serilog;
 using Serilog.Events;
-using Weiche.Core.Midi;
 using Weiche.Data;
 using Weiche.Files;
 using Weiche.Ports.StandIns;
@@ -113,13 +112,6 @@ public static class WeicheApp
         app.UseStatusCodePagesWithReExecute("/fault", "?status={0}");
         app.UseHostFiltering();
         app.UseDoors();
-        app.Use(
-            (context, next) =>
-            {
-                KeyName.CurrentMiddleOctave = desk.State.Studio.MiddleOctave;
-                return next(context);
-            }
-        );
         app.UseStaticFiles(
             new StaticFileOptions
             {

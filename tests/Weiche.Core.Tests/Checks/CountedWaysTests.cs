@@ -197,12 +197,11 @@ public class CountedWaysTests
     [Fact]
     public void Sets_are_put_into_words_that_a_musician_uses()
     {
-        KeyName.CurrentMiddleOctave = KeyName.DefaultMiddleOctave;
         var channel3 = MessageSet.OnChannels.Intersect(MessageSet.Of(ChannelSet.Of(3), KindSet.All));
-        Assert.Equal("everything on channel 3", SetWords.Of(channel3));
-        Assert.Equal("ch 3, all keys", SetWords.Which(channel3, MessageKind.Note));
-        Assert.Equal("ch 3, C3 – G8", SetWords.Which(new KeysStage(60, 127).Image(channel3), MessageKind.Note));
-        Assert.Equal("", SetWords.Which(MessageSet.All, MessageKind.Clock));
+        Assert.Equal("everything on channel 3", SetWords.Of(channel3, KeyNaming.Usual));
+        Assert.Equal("ch 3, all keys", SetWords.Which(channel3, MessageKind.Note, KeyNaming.Usual));
+        Assert.Equal("ch 3, C3 – G8", SetWords.Which(new KeysStage(60, 127).Image(channel3), MessageKind.Note, KeyNaming.Usual));
+        Assert.Equal("", SetWords.Which(MessageSet.All, MessageKind.Clock, KeyNaming.Usual));
         Assert.Equal("everything", SetWords.Names(KindSet.All));
         Assert.Equal("notes and controllers", SetWords.Names(KindSet.Of(MessageKind.Note, MessageKind.ControlChange)));
         Assert.Equal("notes and 6 other kinds", SetWords.Names(channel3.KindsIn()));

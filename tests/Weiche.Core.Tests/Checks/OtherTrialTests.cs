@@ -137,7 +137,7 @@ public class OtherTrialTests(ITestOutputHelper output)
                             var turns = new Loop(flow).Play(port.Id, message, 400);
                             Assert.True(
                                 runs == (turns >= 400),
-                                $"{Trace.Spoken(message)} {port.Label}: the verdict says {runs}, the engine made {turns} turns"
+                                $"{Trace.Spoken(message, KeyNaming.Usual)} {port.Label}: the verdict says {runs}, the engine made {turns} turns"
                             );
                             Interlocked.Increment(ref rooms);
                             if (runs)

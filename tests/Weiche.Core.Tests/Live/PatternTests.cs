@@ -250,8 +250,8 @@ public sealed class PatternTests
     [InlineData("1/8", "up 1/8, length 50")]
     public void It_is_typed_as_one_says_it(string text, string rule)
     {
-        Assert.True(PatternStage.AsSort.TryRead(text, out var stage, out var problem), problem);
-        Assert.Equal(rule, PatternStage.AsSort.TextOf(stage));
+        Assert.True(PatternStage.AsSort.TryRead(text, KeyNaming.Usual, out var stage, out var problem), problem);
+        Assert.Equal(rule, PatternStage.AsSort.TextOf(stage, KeyNaming.Usual));
     }
 
     [Theory]
@@ -262,7 +262,7 @@ public sealed class PatternTests
     [InlineData("sideways 1/8")]
     public void What_is_no_pattern_is_refused(string text)
     {
-        Assert.False(PatternStage.AsSort.TryRead(text, out _, out var problem));
+        Assert.False(PatternStage.AsSort.TryRead(text, KeyNaming.Usual, out _, out var problem));
         Assert.NotEmpty(problem);
     }
 }

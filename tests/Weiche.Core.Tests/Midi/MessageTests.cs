@@ -66,27 +66,17 @@ public class MessageTests
         Assert.Throws<ArgumentOutOfRangeException>(() => MidiMessage.NoteOn(One, 60, 0));
     }
 
-    [Theory]
-    [InlineData(60, "C3")]
-    [InlineData(0, "C-2")]
-    [InlineData(127, "G8")]
-    [InlineData(42, "F#1")]
-    public void Keys_are_named_with_key_60_as_C3(int key, string name) => Assert.Equal(name, KeyName.Of(key));
-
-    [Fact]
-    public void Middle_C_can_be_moved_to_C4() => Assert.Equal("C4", KeyName.Of(60, middleOctave: 4));
-
     [Fact]
     public void Messages_are_told_in_a_musicians_words()
     {
-        Assert.Equal("C3 on, 96", MessageText.Words(MidiMessage.NoteOn(One, 60, 96)));
-        Assert.Equal("C3 off", MessageText.Words(MidiMessage.NoteOff(One, 60)));
-        Assert.Equal("bend +212", MessageText.Words(MidiMessage.PitchBend(One, 212)));
-        Assert.Equal("bend −8192", MessageText.Words(MidiMessage.PitchBend(One, -8192)));
-        Assert.Equal("sustain 127", MessageText.Words(MidiMessage.ControlChange(One, 64, 127)));
-        Assert.Equal("all notes off", MessageText.Words(MidiMessage.ControlChange(One, 123, 0)));
-        Assert.Equal("local control off", MessageText.Words(MidiMessage.ControlChange(One, 122, 0)));
-        Assert.Equal("program 1", MessageText.Words(MidiMessage.ProgramChange(One, 0)));
+        Assert.Equal("C3 on, 96", MessageText.Words(MidiMessage.NoteOn(One, 60, 96), KeyNaming.Usual));
+        Assert.Equal("C3 off", MessageText.Words(MidiMessage.NoteOff(One, 60), KeyNaming.Usual));
+        Assert.Equal("bend +212", MessageText.Words(MidiMessage.PitchBend(One, 212), KeyNaming.Usual));
+        Assert.Equal("bend −8192", MessageText.Words(MidiMessage.PitchBend(One, -8192), KeyNaming.Usual));
+        Assert.Equal("sustain 127", MessageText.Words(MidiMessage.ControlChange(One, 64, 127), KeyNaming.Usual));
+        Assert.Equal("all notes off", MessageText.Words(MidiMessage.ControlChange(One, 123, 0), KeyNaming.Usual));
+        Assert.Equal("local control off", MessageText.Words(MidiMessage.ControlChange(One, 122, 0), KeyNaming.Usual));
+        Assert.Equal("program 1", MessageText.Words(MidiMessage.ProgramChange(One, 0), KeyNaming.Usual));
         Assert.Equal("90 3C 60", MessageText.Hex(MidiMessage.NoteOn(One, 60, 96)));
         Assert.Equal("F0 7E 01 …", MessageText.Hex(new SysExPool().Add([0x7E, 1, 2]), [0x7E, 1], 3));
     }

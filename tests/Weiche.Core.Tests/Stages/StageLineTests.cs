@@ -22,10 +22,10 @@ public class StageLineTests
     [InlineData("program 1→5", "Programs", null)]
     public void A_stage_is_typed_as_a_musician_would_say_it(string line, string name, string? sign)
     {
-        Assert.True(StageLine.TryParse(line, out var stage, out var problem), problem);
+        Assert.True(StageLine.TryParse(line, KeyNaming.Usual, out var stage, out var problem), problem);
         Assert.Equal(name, stage.Name);
         if (sign is not null && name != "Kinds")
-            Assert.Equal(sign, stage.Sign);
+            Assert.Equal(sign, stage.Sign(KeyNaming.Usual));
         if (line == "no clock")
             Assert.False(((KindsStage)stage).Passing.Contains(MessageKind.Clock));
         if (line == "only notes")
@@ -101,15 +101,15 @@ public class StageLineTests
     [InlineData("thin 20 ms", "thin 50")]
     public void What_a_musician_says_is_what_the_rule_says(string said, string plain)
     {
-        Assert.True(StageLine.TryParse(said, out var stage, out var problem), problem);
-        Assert.True(StageLine.TryParse(plain, out var expected, out problem), problem);
+        Assert.True(StageLine.TryParse(said, KeyNaming.Usual, out var stage, out var problem), problem);
+        Assert.True(StageLine.TryParse(plain, KeyNaming.Usual, out var expected, out problem), problem);
         Assert.Equal(expected, stage);
     }
 
     [Fact]
     public void Velocity_100_makes_all_alike()
     {
-        Assert.True(StageLine.TryParse("velocity 100", out var stage, out _));
+        Assert.True(StageLine.TryParse("velocity 100", KeyNaming.Usual, out var stage, out _));
         Span<MidiMessage> results = new MidiMessage[Stage.MaxFanOut];
         for (var velocity = 1; velocity < 128; velocity++)
         {
@@ -120,7 +120,9 @@ public class StageLineTests
 
     [Fact]
     public void Every_phrase_that_is_offered_is_understood() =>
-        Assert.All(StageSpeech.Phrases, phrase => Assert.True(StageLine.TryParse(phrase, out _, out var problem), problem));
+        Assert.All(StageSpeech.Phrases, phrase =>
+            Assert.True(StageLine.TryParse(phrase, KeyNaming.Usual, out _, out var problem), problem)
+        );
 
     [Theory]
     [InlineData("chanel 2 to 5", "ch 2 to 5")]
@@ -129,7 +131,7 @@ public class StageLineTests
     [InlineData("oktave up", "octave up")]
     public void What_is_not_understood_gets_the_nearest(string line, string nearest)
     {
-        Assert.False(StageLine.TryParse(line, out _, out var problem));
+        Assert.False(StageLine.TryParse(line, KeyNaming.Usual, out _, out var problem));
         Assert.Contains($"Nearest to it: ", problem, StringComparison.Ordinal);
         Assert.Contains($"“{nearest}”", problem[..problem.IndexOf(". Type", StringComparison.Ordinal)], StringComparison.Ordinal);
     }
@@ -137,7 +139,7 @@ public class StageLineTests
     [Fact]
     public void What_is_no_stage_is_said_where_it_is_done()
     {
-        Assert.False(StageLine.TryParse("mute", out _, out var problem));
+        Assert.False(StageLine.TryParse("mute", KeyNaming.Usual, out _, out var problem));
         Assert.StartsWith("“mute” is no stage: the route's own switch does that, or the key o.", problem, StringComparison.Ordinal);
     }
 
@@ -150,14 +152,14 @@ public class StageLineTests
             {
                 if (
                     stage is KindsStage or OffStage or ChannelsStage
-                    || stage.Sign.Contains(" of ", StringComparison.Ordinal)
-                    || stage.Sign.EndsWith("controllers", StringComparison.Ordinal)
-                    || stage.Sign.EndsWith("programs", StringComparison.Ordinal)
+                    || stage.Sign(KeyNaming.Usual).Contains(" of ", StringComparison.Ordinal)
+                    || stage.Sign(KeyNaming.Usual).EndsWith("controllers", StringComparison.Ordinal)
+                    || stage.Sign(KeyNaming.Usual).EndsWith("programs", StringComparison.Ordinal)
                     || stage is ControllersStage or ProgramsStage or KeysStage
                 )
                     return;
-                Assert.True(StageLine.TryParse(stage.Sign, out var read, out var problem), problem);
-                Assert.Equal(stage.Sign, read.Sign);
+                Assert.True(StageLine.TryParse(stage.Sign(KeyNaming.Usual), KeyNaming.Usual, out var read, out var problem), problem);
+                Assert.Equal(stage.Sign(KeyNaming.Usual), read.Sign(KeyNaming.Usual));
             },
             iter: 2_000
         );
@@ -175,7 +177,7 @@ public class StageLineTests
     [InlineData("60")]
     public void What_is_none_is_said(string line)
     {
-        Assert.False(StageLine.TryParse(line, out var stage, out var problem));
+        Assert.False(StageLine.TryParse(line, KeyNaming.Usual, out var stage, out var problem));
         Assert.Null(stage);
         Assert.NotEqual("", problem);
     }
@@ -208,7 +210,11 @@ public class StageLineTests
         );
         Gen.OneOf(word.Array[0, 6].Select(words => string.Join(' ', words)), Gen.String[0, 30])
             .Sample(
-                line => Assert.Equal(StageLine.TryParse(line, out var stage, out var problem), stage is not null && problem.Length == 0),
+                line =>
+                    Assert.Equal(
+                        StageLine.TryParse(line, KeyNaming.Usual, out var stage, out var problem),
+                        stage is not null && problem.Length == 0
+                    ),
                 iter: 5_000
             );
     }
@@ -232,7 +238,7 @@ public class StageLineTests
                     Assert.Equal((5, 120), (found.Lowest, found.Highest));
                     Assert.True(
                         line.Average(point => Math.Abs(found.Bend(point.comes) - point.Item2)) < 1.5,
-                        $"{meant.Sign} was found as {found.Sign}"
+                        $"{meant.Sign(KeyNaming.Usual)} was found as {found.Sign(KeyNaming.Usual)}"
                     );
                 },
                 iter: 300
@@ -253,7 +259,7 @@ public class StageLineTests
     [InlineData("C2 0B", "C2 0B")]
     public void A_message_is_given_as_its_bytes(string text, string bytes)
     {
-        Assert.True(MessageInput.TryRead(text, null, 0, 0, out var message, out var problem), problem);
+        Assert.True(MessageInput.TryRead(text, null, 0, 0, KeyNaming.Usual, out var message, out var problem), problem);
         Assert.Equal(bytes, MessageText.Hex(message));
     }
 
@@ -268,7 +274,7 @@ public class StageLineTests
     [InlineData(null, null, 1, 1, "Say which key")]
     public void A_message_that_is_none_is_said(string? bytes, string? key, int velocity, int channel, string reason)
     {
-        Assert.False(MessageInput.TryRead(bytes, key, velocity, channel, out _, out var problem));
+        Assert.False(MessageInput.TryRead(bytes, key, velocity, channel, KeyNaming.Usual, out _, out var problem));
         Assert.Contains(reason, problem, StringComparison.Ordinal);
     }
 }

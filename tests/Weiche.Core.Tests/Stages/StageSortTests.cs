@@ -1,6 +1,7 @@
 using System.Text.Json;
 using System.Text.Json.Nodes;
 using CsCheck;
+using Weiche.Core.Midi;
 using Weiche.Core.Stages;
 using Weiche.Files;
 
@@ -42,10 +43,13 @@ public class StageSortTests
                     Assert.Equal(sort.Word, fields.Text("stage"));
                     Assert.Equal(stage, sort.Read(fields));
                     fields.End();
-                    if (sort.TextOf(stage) is not { Length: > 0 } text || stage is ChannelsStage { KeepWhole: true })
-                        return;
-                    Assert.True(sort.TryRead(text, out var read, out var problem), problem);
-                    Assert.Equal(stage, read);
+                    foreach (var names in new[] { KeyNaming.Usual, new KeyNaming(4) })
+                    {
+                        if (sort.TextOf(stage, names) is not { Length: > 0 } text || stage is ChannelsStage { KeepWhole: true })
+                            return;
+                        Assert.True(sort.TryRead(text, names, out var read, out var problem), problem);
+                        Assert.Equal(stage, read);
+                    }
                 },
                 iter: 300
             );

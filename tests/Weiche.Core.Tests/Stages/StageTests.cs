@@ -72,26 +72,26 @@ public class StageTests
     [Fact]
     public void Stages_say_on_their_sign_what_they_do()
     {
-        Assert.Equal("no clock", new KindsStage(KindSet.All.With(MessageKind.Clock, false)).Sign);
-        Assert.Equal("notes", new KindsStage(KindSet.Of(MessageKind.Note)).Sign);
-        Assert.Equal("notes, bend", new KindsStage(KindSet.Of(MessageKind.Note, MessageKind.PitchBend)).Sign);
-        Assert.Equal("nothing", new KindsStage(KindSet.None).Sign);
-        Assert.Equal("all kinds", new KindsStage(KindSet.All).Sign);
-        Assert.Equal("ch 1 → 3", Channels("1→3").Sign);
-        Assert.Equal("ch 1, 2", Channels("1,2").Sign);
-        Assert.Equal("all channels", Channels("all").Sign);
-        Assert.Equal("no channel", Channels("none").Sign);
-        Assert.Equal("16 ch → 10", Channels("1-16→10").Sign);
-        Assert.Equal("8 of 16 ch", Channels("1,3,5,7,9,11,13,15").Sign);
+        Assert.Equal("no clock", new KindsStage(KindSet.All.With(MessageKind.Clock, false)).Sign(KeyNaming.Usual));
+        Assert.Equal("notes", new KindsStage(KindSet.Of(MessageKind.Note)).Sign(KeyNaming.Usual));
+        Assert.Equal("notes, bend", new KindsStage(KindSet.Of(MessageKind.Note, MessageKind.PitchBend)).Sign(KeyNaming.Usual));
+        Assert.Equal("nothing", new KindsStage(KindSet.None).Sign(KeyNaming.Usual));
+        Assert.Equal("all kinds", new KindsStage(KindSet.All).Sign(KeyNaming.Usual));
+        Assert.Equal("ch 1 → 3", Channels("1→3").Sign(KeyNaming.Usual));
+        Assert.Equal("ch 1, 2", Channels("1,2").Sign(KeyNaming.Usual));
+        Assert.Equal("all channels", Channels("all").Sign(KeyNaming.Usual));
+        Assert.Equal("no channel", Channels("none").Sign(KeyNaming.Usual));
+        Assert.Equal("16 ch → 10", Channels("1-16→10").Sign(KeyNaming.Usual));
+        Assert.Equal("8 of 16 ch", Channels("1,3,5,7,9,11,13,15").Sign(KeyNaming.Usual));
     }
 
     [Fact]
     public void Stages_say_why_they_stop_a_message()
     {
         var note = MidiMessage.NoteOn(Ch(2), 60, 1);
-        Assert.Equal("only pitch bend", new KindsStage(KindSet.Of(MessageKind.PitchBend)).WhyStopped(note));
-        Assert.Equal("no notes", new KindsStage(KindSet.All.With(MessageKind.Note, false)).WhyStopped(note));
-        Assert.Equal("channel 2 does not pass", Channels("1").WhyStopped(note));
+        Assert.Equal("only pitch bend", new KindsStage(KindSet.Of(MessageKind.PitchBend)).WhyStopped(note, KeyNaming.Usual));
+        Assert.Equal("no notes", new KindsStage(KindSet.All.With(MessageKind.Note, false)).WhyStopped(note, KeyNaming.Usual));
+        Assert.Equal("channel 2 does not pass", Channels("1").WhyStopped(note, KeyNaming.Usual));
     }
 
     private static ChannelsStage Channels(string typed)

@@ -155,7 +155,7 @@ public class LineupTests
     {
         var studio = Evening();
         Assert.True(LeverLine.TryParse(studio, line, out var edit, out var problem), problem);
-        Assert.Equal((thing, works), (edit.Trigger.Words, LeverWords.Of(studio, edit.Work)));
+        Assert.Equal((thing, works), (edit.Trigger.Words(KeyNaming.Usual), LeverWords.Of(studio, edit.Work)));
         studio.Must(edit);
     }
 
@@ -234,7 +234,7 @@ public class LineupTests
         var (studio, to) = Zinn();
         Assert.True(SendingLine.TryParse(line, to, out var read, out var problem), problem);
         Assert.Equal(bytes, string.Join(' ', read.Select(value => value.ToString("X2", null))));
-        Assert.Equal(words, SendingWords.Messages(new Sending(to.Id, read), to.Device));
+        Assert.Equal(words, SendingWords.Messages(new Sending(to.Id, read), to.Device, KeyNaming.Usual));
         Assert.Null(Sending.Check(read));
     }
 

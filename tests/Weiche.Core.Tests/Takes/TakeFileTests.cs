@@ -160,7 +160,7 @@ public sealed class TakeFileTests
         Played.AnyTake.Sample(
             take =>
             {
-                var read = TakeFiles.Read("a.csv", Encoding.UTF8.GetBytes(TakeFiles.WriteCsv(take)));
+                var read = TakeFiles.Read("a.csv", Encoding.UTF8.GetBytes(TakeFiles.WriteCsv(take, KeyNaming.Usual)));
                 Assert.Equal(
                     take.Events.Select(each => (each.At, take.Tracks[each.Track].Name, Convert.ToHexString(each.Bytes))),
                     read.Events.Select(each => (each.At, read.Tracks[each.Track].Name, Convert.ToHexString(each.Bytes)))

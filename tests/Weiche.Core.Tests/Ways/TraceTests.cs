@@ -143,7 +143,7 @@ public class TraceTests
                             ?.Messages.Contains(message) == true;
                     Assert.True(
                         forwards == backwards,
-                        $"{Trace.Spoken(message)} {source.Label}: forwards {forwards}, backwards {backwards}"
+                        $"{Trace.Spoken(message, KeyNaming.Usual)} {source.Label}: forwards {forwards}, backwards {backwards}"
                     );
                     Interlocked.Increment(ref agreed);
                     if (forwards)
@@ -182,16 +182,18 @@ public class TraceTests
     [Fact]
     public void What_reaches_a_destination_is_said_in_words()
     {
-        KeyName.CurrentMiddleOctave = KeyName.DefaultMiddleOctave;
         var zinn = Dome.Destinations.Single(port => port.Name == "Zinn").Id;
         var reaching = Reach.To(Dome, zinn);
         Assert.Equal(["Amsel 61", "Tritt 13", "Kies"], reaching.Select(each => each.Source.Name));
         // An octave down: what would fall off the end does not get there.
-        Assert.StartsWith("notes C-1 – B2 on channel 1; ", SetWords.Of(reaching[0].Messages), StringComparison.Ordinal);
-        Assert.Equal("notes on channel 2", SetWords.Of(reaching[1].Messages));
-        Assert.Equal("nothing", SetWords.Of(MessageSet.Empty));
-        Assert.Equal("everything", SetWords.Of(MessageSet.All));
-        Assert.Equal("notes on channels 2, 3", SetWords.Of(MessageSet.Of(ChannelSet.Of(2, 3), KindSet.Of(MessageKind.Note))));
-        Assert.Equal("C-2, C3 – D3", SetWords.Ranges(UInt128.One | (UInt128)7 << 60));
+        Assert.StartsWith("notes C-1 – B2 on channel 1; ", SetWords.Of(reaching[0].Messages, KeyNaming.Usual), StringComparison.Ordinal);
+        Assert.Equal("notes on channel 2", SetWords.Of(reaching[1].Messages, KeyNaming.Usual));
+        Assert.Equal("nothing", SetWords.Of(MessageSet.Empty, KeyNaming.Usual));
+        Assert.Equal("everything", SetWords.Of(MessageSet.All, KeyNaming.Usual));
+        Assert.Equal(
+            "notes on channels 2, 3",
+            SetWords.Of(MessageSet.Of(ChannelSet.Of(2, 3), KindSet.Of(MessageKind.Note)), KeyNaming.Usual)
+        );
+        Assert.Equal("C-2, C3 – D3", SetWords.Ranges(UInt128.One | (UInt128)7 << 60, KeyNaming.Usual));
     }
 }

@@ -274,7 +274,7 @@ public sealed record SetKeyNames(DeviceId Id, string? List) : StudioEdit
     {
         if (studio.FindDevice(Id) is not { } device)
             return EditResult.Refused("keys", "That device is gone: it was removed meanwhile. Nothing was changed.");
-        return KeyList.TryParse(List, studio.MiddleOctave, out var keys, out var problem)
+        return KeyList.TryParse(List, studio.KeyNaming, out var keys, out var problem)
             ? EditResult.Done(studio.With(device, device with { Keys = keys }))
             : EditResult.Refused("keys", problem);
     }

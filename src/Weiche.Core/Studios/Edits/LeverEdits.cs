@@ -8,7 +8,7 @@ public sealed record AddLever(PortId Source, LeverTrigger Trigger, LeverWork Wor
 {
     /// <inheritdoc/>
     public override string Title(Studio studio) =>
-        $"Lever: {studio.FindPort(Source)?.Name ?? "?"} {Trigger.Words} → {LeverWords.Of(studio, Work)}";
+        $"Lever: {studio.FindPort(Source)?.Name ?? "?"} {Trigger.Words(studio.KeyNaming)} → {LeverWords.Of(studio, Work)}";
 
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
@@ -35,7 +35,7 @@ public sealed record AddLever(PortId Source, LeverTrigger Trigger, LeverWork Wor
         studio.Levers.FirstOrDefault(other => other.Id != lever.Id && StudioRules.Clash(other, lever)) is { } taken
             ? new Problem(
                 "lever",
-                $"{studio.FindPort(lever.Source)?.Name} {taken.Trigger.Words} is a lever already: "
+                $"{studio.FindPort(lever.Source)?.Name} {taken.Trigger.Words(studio.KeyNaming)} is a lever already: "
                     + $"{LeverWords.Of(studio, taken.Work)}. One thing works one lever.",
                 new Remedy("Take the other one off", new RemoveLever(taken.Id))
             )

@@ -31,7 +31,7 @@ public static partial class LeverLine
         var parts = new[] { Arrow(), Colon(), To() }.Select(between => between.Split(text, 2)).FirstOrDefault(each => each.Length == 2);
         if (parts is null || !TrySource(studio, parts[0], out var source, out var thing, ref problem))
             return false;
-        if (!TryTrigger(thing, out var trigger, out problem, source.Device))
+        if (!TryTrigger(thing, studio.KeyNaming, out var trigger, out problem, source.Device))
             return false;
         if (!TryWork(studio, parts[1].Trim(), out var work, out problem))
             return false;
@@ -69,10 +69,17 @@ public static partial class LeverLine
     /// <summary>Reads the thing that works a lever: "C2", "program 2", "sustain", "cc 80 from 100", a key by the name that its device has
     /// for it, each with "on 2" behind it for a channel.</summary>
     /// <param name="text">What was typed.</param>
+    /// <param name="names">How keys are called.</param>
     /// <param name="trigger">The thing.</param>
     /// <param name="problem">Why it is none.</param>
     /// <param name="device">The device that it is on, for the names of its keys; null if that is not known.</param>
-    public static bool TryTrigger(string text, [NotNullWhen(true)] out LeverTrigger? trigger, out string problem, Device? device = null)
+    public static bool TryTrigger(
+        string text,
+        KeyNaming names,
+        [NotNullWhen(true)] out LeverTrigger? trigger,
+        out string problem,
+        Device? device = null
+    )
     {
         (trigger, problem) = (null, $"“{text}” is no key, program or controller. {Examples}");
         int? channel = null;
@@ -99,7 +106,7 @@ public static partial class LeverLine
             device?.Keys.FirstOrDefault(each => each.Value.Equals(text, StringComparison.OrdinalIgnoreCase)) is { Value: not null } own
         )
             trigger = new LeverTrigger(LeverKind.Key, own.Key, channel);
-        else if (KeyName.TryParse(IsKey().Replace(text, ""), out var key))
+        else if (names.TryParse(IsKey().Replace(text, ""), out var key))
             trigger = new LeverTrigger(LeverKind.Key, key, channel);
         else if (ControllerName.Read(text) is { } controller)
             trigger = new LeverTrigger(LeverKind.Control, controller, channel, threshold);

@@ -1,3 +1,4 @@
+using Weiche.Core.Midi;
 using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 
@@ -62,7 +63,7 @@ public static class RouteSearch
                         continue;
                     var score = fromScore + toScore;
                     if (!found.TryGetValue((from, toName), out var known) || known.Score < score)
-                        found[(from, toName)] = (Made(from, fromName, channels, to, toName, behind, another), score);
+                        found[(from, toName)] = (Made(studio.KeyNaming, from, fromName, channels, to, toName, behind, another), score);
                 }
             }
         }
@@ -70,6 +71,7 @@ public static class RouteSearch
     }
 
     private static Match Made(
+        KeyNaming names,
         RouteSource from,
         string fromName,
         ChannelSet channels,
@@ -84,7 +86,7 @@ public static class RouteSearch
             behind is { Listens.Count: > 0 and < 16 } && !channels.Members.Any(behind.Listens.Contains) && channels.Count == 1
                 ? new ChannelsStage(ChannelMap.Nothing.Leading(channels, behind.Listens.Members.First()))
                 : null;
-        var notes = new[] { behind is null ? null : $"by {to.Name}’s wire", stage?.Sign, another ? "another" : null };
+        var notes = new[] { behind is null ? null : $"by {to.Name}’s wire", stage?.Sign(names), another ? "another" : null };
         return new Match(from, fromName, to, toName, new LayRoute(from, to.Id, another, stage))
         {
             Note = string.Join(", ", notes.OfType<string>()),

@@ -30,7 +30,7 @@ public sealed record AddStage(RouteId Id, Stage Stage) : StudioEdit
 public sealed record SetStage(RouteId Id, int Index, Stage Stage, Stage? Was = null) : StudioEdit
 {
     /// <inheritdoc/>
-    public override string Title(Studio studio) => $"{Stage.Name} “{Stage.Sign}” on {RouteName(studio, Id)}";
+    public override string Title(Studio studio) => $"{Stage.Name} “{Stage.Sign(studio.KeyNaming)}” on {RouteName(studio, Id)}";
 
     /// <inheritdoc/>
     public override EditResult Apply(Studio studio)
@@ -45,7 +45,7 @@ public sealed record SetStage(RouteId Id, int Index, Stage Stage, Stage? Was = n
         if (Was is not null && !Was.Equals(route.Stages[Index]))
             return EditResult.Refused(
                 "stage",
-                $"Another window has set this {Stage.Name} stage to “{route.Stages[Index].Sign}” meanwhile. Nothing was changed: "
+                $"Another window has set this {Stage.Name} stage to “{route.Stages[Index].Sign(studio.KeyNaming)}” meanwhile. Nothing was changed: "
                     + "look at it and set it again."
             );
         return ReplaceRoute(studio, route, route with { Stages = route.Stages.SetItem(Index, Stage) });

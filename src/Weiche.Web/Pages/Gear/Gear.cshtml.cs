@@ -291,8 +291,8 @@ public sealed class GearModel(StudioDesk desk, SpokenLog spoken) : GearPageModel
         EditResult result;
         if (channel is < 1 or > Channel.Count)
             result = EditResult.Refused("test", $"There is no channel {channel}: channels go from 1 to 16.");
-        else if (!KeyName.TryParse(key ?? "", out var number))
-            result = EditResult.Refused("test", $"“{key}” is not a key: write it like C3 or 60.");
+        else if (!Desk.State.Studio.KeyNaming.TryParse(key ?? "", out var number))
+            result = EditResult.Refused("test", $"“{key}” is not a key: write it like {Desk.State.Studio.KeyNaming.Of(60)} or 60.");
         else if (Desk.State.Studio.FindPort(new PortId(port)) is not { IsSource: false } to)
             result = EditResult.Refused("test", "That destination is gone: it was removed meanwhile.");
         else if (!to.Port.On)

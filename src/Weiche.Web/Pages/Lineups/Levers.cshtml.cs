@@ -39,7 +39,7 @@ public sealed class LeversModel(StudioDesk desk) : LineupsPageModel(desk)
         var studio = Desk.State.Studio;
         if (studio.FindPort(new PortId(source)) is not { IsSource: true } port)
             return Answer(new Problem("lever", "That source is gone: it was removed meanwhile. Nothing was changed."));
-        if (!LeverLine.TryTrigger(thing ?? "", out var trigger, out var problem))
+        if (!LeverLine.TryTrigger(thing ?? "", studio.KeyNaming, out var trigger, out var problem))
             return Answer(new Problem("lever", problem));
         var pressed = new PressedThing(port, trigger);
         if (!LeverLine.TryWork(studio, work ?? "", out var works, out problem))

@@ -43,7 +43,7 @@ public sealed record LineupsView(DeskState State, Roster Roster, Lineup? Looked)
     {
         var studio = State.Studio;
         foreach (var lever in studio.Levers.Where(lever => lever.Work is EnterLineup enter && enter.Lineup == lineup.Id))
-            yield return $"{lever.Trigger.Words} of {studio.FindPort(lever.Source)?.Name}";
+            yield return $"{lever.Trigger.Words(studio.KeyNaming)} of {studio.FindPort(lever.Source)?.Name}";
         if (studio.NumberOf(lineup.Id) > 1 && studio.Levers.Any(lever => lever.Work is StepLineup { By: > 0 }))
             yield return "next";
     }

@@ -40,7 +40,7 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
     public IActionResult OnGetTrace(int from, string? key, int channel, int velocity, string? bytes)
     {
         var address = PlanAddress.Of(Request) with { Traces = true, From = from, Reach = 0, Message = null };
-        if (!MessageInput.TryRead(bytes, key, velocity, channel, out var message, out var problem))
+        if (!MessageInput.TryRead(bytes, key, velocity, channel, Desk.State.Studio.KeyNaming, out var message, out var problem))
         {
             Look(address, traceProblem: problem);
             Response.StatusCode = StatusCodes.Status422UnprocessableEntity;
@@ -142,7 +142,7 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
         var ids = PlanAddress.ParseRoutes(routes);
         var address = PlanAddress.Of(Request) with { Routes = ids };
         Stage? stage = null;
-        if (what == "stage" && !StageLine.TryParse(line, out stage, out var problem))
+        if (what == "stage" && !StageLine.TryParse(line, Desk.State.Studio.KeyNaming, out stage, out var problem))
         {
             Look(address, new Problem("line", problem), line);
             return Answer();
@@ -162,7 +162,7 @@ public sealed class PlanModel(StudioDesk desk, WatchLog watch) : PlanPageModel(d
             "on" or "off" => $"Switch {Counted(ids.Length)} {what}",
             "solo" => $"Solo {Counted(ids.Length)}",
             "unsolo" => $"End solo of {Counted(ids.Length)}",
-            "stage" => $"{stage!.Name} “{stage.Sign}” on {Counted(ids.Length)}",
+            "stage" => $"{stage!.Name} “{stage.Sign(Desk.State.Studio.KeyNaming)}” on {Counted(ids.Length)}",
             _ => $"Remove {Counted(ids.Length)}",
         };
         var result = Desk.Apply(new ManyEdits(edits, words));

@@ -38,7 +38,7 @@ internal static class PlanFind
             .Routes.Where(route =>
                 Fits(
                     $"{studio.Describe(route)} "
-                        + $"{string.Join(' ', route.Stages.Select(stage => stage.Sign))}{(route.On ? "" : " off")}{(route.Solo ? " solo" : "")}{(route.Divert ? " diverts" : "")}"
+                        + $"{string.Join(' ', route.Stages.Select(stage => stage.Sign(studio.KeyNaming)))}{(route.On ? "" : " off")}{(route.Solo ? " solo" : "")}{(route.Divert ? " diverts" : "")}"
                 )
             )
             .ToList();
@@ -51,7 +51,7 @@ internal static class PlanFind
                     .Take(Most - found.Count)
                     .Select(route => new Found(
                         studio.Describe(route),
-                        string.Join(" · ", route.Stages.Select(stage => stage.Sign)),
+                        string.Join(" · ", route.Stages.Select(stage => stage.Sign(studio.KeyNaming))),
                         "route",
                         route.Id.ToString()
                     )),

@@ -131,7 +131,7 @@ public abstract class PlanPageModel(StudioDesk desk) : PageModel
             problem = "That source is gone: it was removed meanwhile.";
             return default;
         }
-        if (MessageInput.TryRead(address.Message, null, 0, 0, out var message, out var wrong))
+        if (MessageInput.TryRead(address.Message, null, 0, 0, studio.KeyNaming, out var message, out var wrong))
             return (Trace.Of(studio, source.Id, message), null);
         problem = wrong;
         return default;

@@ -89,7 +89,8 @@ public sealed record PlanView(
         if (passing is null)
             return ("stopped", false, steps[0].StoppedAt);
         var first = passing.Became[0];
-        var words = first.Kind == MessageKind.Note ? KeyName.Of(first.Data1) : MessageText.Words(first);
+        var words =
+            first.Kind == MessageKind.Note ? State.Studio.KeyNaming.Of(first.Data1) : MessageText.Words(first, State.Studio.KeyNaming);
         var more = passing.Became.Length > 1 ? $" +{passing.Became.Length - 1}" : "";
         return ($"{words}{more}{(first.HasChannel ? $" · ch {first.ChannelIndex + 1}" : "")}", true, null);
     }

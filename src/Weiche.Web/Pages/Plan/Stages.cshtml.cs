@@ -36,7 +36,7 @@ public sealed class StagesModel(StudioDesk desk) : PlanPageModel(desk)
         string? Field(string field) => Request.Form.TryGetValue(field, out var value) ? value.ToString() : null;
         if (StageSorts.Named(name) is not { } sort)
             return Refuse(route, new Problem(StagePart.FieldOf(stage), "There is no such stage."), Field("rule"));
-        return sort.TryRead(Field, out var read, out var problem)
+        return sort.TryRead(Field, Desk.State.Studio.KeyNaming, out var read, out var problem)
             ? Set(route, stage, read, was)
             : Refuse(route, new Problem(StagePart.FieldOf(stage), problem), Field("rule"));
     }
@@ -149,7 +149,7 @@ public sealed class StagesModel(StudioDesk desk) : PlanPageModel(desk)
                 route,
                 new Problem(
                     "stage",
-                    $"Another window has set this {now.Name} stage to “{now.Sign}” meanwhile. Nothing was changed: look at it and "
+                    $"Another window has set this {now.Name} stage to “{now.Sign(Desk.State.Studio.KeyNaming)}” meanwhile. Nothing was changed: look at it and "
                         + "set it again."
                 )
             );

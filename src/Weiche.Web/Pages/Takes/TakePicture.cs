@@ -26,7 +26,6 @@ internal static class TakePicture
     /// <param name="studio">The studio, which names keys and colours sources.</param>
     internal static byte[] Of(Take take, Take was, Studio studio)
     {
-        var middleOctave = studio.MiddleOctave;
         // A take that begins a hair before a bar begins with that bar.
         var bars = take.Tempo.BarLines(MidiSpan.Zero, take.Length + MidiSpan.Second).Take(MostBars).ToList();
         var notes = NotesOf(take);
@@ -51,7 +50,7 @@ internal static class TakePicture
                             : index % 6,
                         Low = keys.Count > 0 ? keys.Min() : -1,
                         High = keys.Count > 0 ? keys.Max() : -1,
-                        Keys = keys.Count > 0 ? $"{KeyName.Of(keys.Min(), middleOctave)} – {KeyName.Of(keys.Max(), middleOctave)}" : "",
+                        Keys = keys.Count > 0 ? studio.KeyNaming.Range(keys.Min(), keys.Max()) : "",
                         Exclusives = byTrack[index].Where(each => each.Exclusive is not null).Take(2_000).Select(each => Unit(each.At)),
                         Count = byTrack[index].Count(),
                     };

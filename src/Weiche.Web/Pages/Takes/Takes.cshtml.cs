@@ -71,7 +71,7 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
             "tracks" => File(TakeFiles.WriteTracks(open.Take), "application/zip", $"{name}.zip"),
             "syx" when TakeFiles.WriteSyx(open.Take) is { Length: > 0 } syx => File(syx, "application/octet-stream", $"{name}.syx"),
             "syx" => Answer(take, new Problem("out", "There is no system exclusive in this take: .syx holds nothing else.")),
-            "csv" => File(Encoding.UTF8.GetBytes(TakeFiles.WriteCsv(open.Take)), "text/csv", $"{name}.csv"),
+            "csv" => File(Encoding.UTF8.GetBytes(TakeFiles.WriteCsv(open.Take, desk.State.Studio.KeyNaming)), "text/csv", $"{name}.csv"),
             _ => NotFound(),
         };
     }

@@ -95,7 +95,8 @@ public sealed partial class Engine
         if (!outlet.HasRoom)
             return;
         outlet.Enqueue(message, default, now);
-        outlet.ClockDue = MidiTime.Earlier(outlet.ClockDue, due);
+        outlet.Time.ClockDue = outlet.HasClock ? MidiTime.Earlier(outlet.Time.ClockDue, due) : due;
+        outlet.HasClock = true;
         MarkDirty(outlet);
     }
 

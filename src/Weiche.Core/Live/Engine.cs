@@ -356,7 +356,7 @@ public sealed partial class Engine
     public void Leave(PortId destination)
     {
         if (_prepared.FindOutlet(destination) is { } outlet)
-            (outlet.HasLeft, outlet.Delay) = (true, MidiSpan.Zero);
+            (outlet.HasLeft, outlet.Time.Delay) = (true, MidiSpan.Zero);
     }
 
     /// <summary>Says how much later than it is handed out whoever takes the bytes of a destination has them arrive.</summary>
@@ -366,7 +366,7 @@ public sealed partial class Engine
     public void Delay(PortId destination, MidiSpan delay)
     {
         if (_prepared.FindOutlet(destination) is { } outlet)
-            outlet.Delay = delay;
+            outlet.Time.Delay = delay;
     }
 
     /// <summary>When what is handed out at this moment was due, if a message of the clock is the first of it; else never.</summary>
@@ -394,10 +394,20 @@ public sealed partial class Engine
         AwaitConductor();
     }
 
+    // Whether what is handed out begins with the clock: hardly anything does.
+    private bool _isClock;
+
+    private void SetClockDue(Outlet outlet)
+    {
+        ClockDue = outlet.HasClock ? outlet.Time.ClockDue : MidiTime.Never;
+        (_isClock, outlet.HasClock) = (outlet.HasClock, false);
+    }
+
     private void Drain<TTaker>(Outlet outlet, ref TTaker taker, MidiTime now)
         where TTaker : IByteTaker, allows ref struct
     {
-        (ClockDue, outlet.ClockDue) = (outlet.ClockDue, MidiTime.Never);
+        if (outlet.HasClock | _isClock)
+            SetClockDue(outlet);
         do
         {
             var bytes = outlet.Pending(now);

@@ -87,11 +87,11 @@ internal sealed class Outlet
     /// <summary>Whether it was unplugged since somebody was there last, whether it missed anything or not.</summary>
     internal bool HasLeft;
 
-    /// <summary>How much later than it is handed out everything arrives, where whoever takes the bytes places them in time.</summary>
-    internal MidiSpan Delay;
+    /// <summary>Whether a message of the clock waits that has not been handed out.</summary>
+    internal bool HasClock;
 
-    /// <summary>When the first of the clock's messages that wait was due; never if none waits.</summary>
-    internal MidiTime ClockDue = MidiTime.Never;
+    /// <summary>What only clocks need: apart, so that what is looked at with every message lies close together.</summary>
+    internal readonly OutletTime Time = new();
 
     /// <summary>The lineup that sent something here on being entered, the last one that did; null for none.</summary>
     internal LineupId? ToldBy;
@@ -407,4 +407,14 @@ internal sealed class Outlet
         _pool.Release(_sysEx);
         _sysEx = default;
     }
+}
+
+/// <summary>What is known of time at an outlet.</summary>
+internal sealed class OutletTime
+{
+    /// <summary>How much later than it is handed out everything arrives, where whoever takes the bytes places them in time.</summary>
+    internal MidiSpan Delay;
+
+    /// <summary>When the first of the clock's messages that wait was due, if one waits.</summary>
+    internal MidiTime ClockDue;
 }

@@ -90,7 +90,7 @@ internal sealed class FollowerLine(Follower follower, Outlet outlet, bool goesOn
 
     /// <summary>How much later than the beat it is handed out; below zero for earlier. What is known ahead makes up for what the wire
     /// takes.</summary>
-    internal MidiSpan Offset => AsItCame || goesOnInside ? follower.Offset : follower.Offset - Outlet.Delay;
+    internal MidiSpan Offset => AsItCame || goesOnInside ? follower.Offset : follower.Offset - Outlet.Time.Delay;
 
     /// <summary>The pulse that it gets next.</summary>
     internal long Next { get; set; }

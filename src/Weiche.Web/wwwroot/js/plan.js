@@ -188,7 +188,7 @@ export function startPlan() {
 
   function pickChannel(dot) {
     const stage = dot.closest("[data-channel-stage]");
-    const before = stage.querySelector(".dot.picked");
+    const before = stage.querySelector(".channel-dot.picked");
     before?.classList.remove("picked");
     if (before !== dot) dot.classList.add("picked");
   }
@@ -196,7 +196,7 @@ export function startPlan() {
   // Without a channel picked above, the one meant is the first that passes.
   function moveChannel(dot, also) {
     const stage = dot.closest("[data-channel-stage]");
-    const from = stage.querySelector(".dot.picked") ?? stage.querySelector(`[data-channel-from="${dot.dataset.channelTo}"]`);
+    const from = stage.querySelector(".channel-dot.picked") ?? stage.querySelector(`[data-channel-from="${dot.dataset.channelTo}"]`);
     post("Channel", { stage: stage.dataset.channelStage, from: from.dataset.channelFrom, to: dot.dataset.channelTo, also }, "/plan/stages");
   }
 

@@ -115,7 +115,7 @@ internal sealed class Circuits
             )
             .Index;
         var first = strides.First(stride => stride.Step.From == start).Came;
-        var witness = MessageAt(first, _flow.Studio.KeyNaming) + SetWords.OnlyValues(circuit.Circling[start], first);
+        var witness = WordList.Capital(MessageAt(first, _flow.Studio.KeyNaming)) + SetWords.OnlyValues(circuit.Circling[start], first);
         var what = kinds == KindSet.All ? "Everything" : WordList.Capital(SetWords.Names(kinds));
         var does =
             kinds.Count == 1 && kinds.Members.First() is not (MessageKind.Note or MessageKind.ControlChange) ? "runs"
@@ -194,15 +194,15 @@ internal sealed class Circuits
             .KindsIn()
             .Members.Where(kind => last.KindsIn().Contains(kind))
             .ToList();
-        var changes = ChangeOf(chain[0], chain[^1]);
+        var (names, changes) = (_flow.Studio.KeyNaming, ChangeOf(chain[0], chain[^1]));
         return new Finding(
             FindingKind.DyingOut,
             Severity.Notice,
             KeyOf("dying", [place]),
             $"{WordList.Capital(SetWords.Names(KindSet.Of([.. kinds])))} come back {(rounds == 1 ? "once" : $"{rounds} times")} and end: "
                 + $"{string.Join(" – ", NamesOf(ring))}",
-            $"{MessageAt(chain[0], _flow.Studio.KeyNaming)} comes back {(rounds == 1 ? "once" : $"{rounds} times")}{changes}, and ends as "
-                + $"{MessageAt(chain[^1], _flow.Studio.KeyNaming)}{ValueOf(chain[^1])}."
+            $"{WordList.Capital(MessageAt(chain[0], names))} comes back {(rounds == 1 ? "once" : $"{rounds} times")}{changes}, and ends as "
+                + $"{MessageAt(chain[^1], names)}{ValueOf(chain[^1])}."
         )
         {
             Ring = ring,

@@ -115,7 +115,7 @@ internal static class Doubles
             Severity.Warning,
             string.Create(CultureInfo.InvariantCulture, $"double-{flow.Places[one.Origin]!.Value.Id}-{one.Hearer.Id}"),
             title,
-            $"{MessageAt(witness, flow.Studio.KeyNaming)} gets to {one.Hearer.Name} {by}, {distance}."
+            $"{WordList.Capital(MessageAt(witness, flow.Studio.KeyNaming))} gets to {one.Hearer.Name} {by}, {distance}."
         )
         {
             Ways = [.. told],

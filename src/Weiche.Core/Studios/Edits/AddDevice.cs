@@ -57,7 +57,7 @@ public sealed partial record AddDevice(string? Line, Unit? Unit = null) : Studio
 
     private static string Kinds => string.Join(", ", DeviceKinds.Choosable.Select(kind => kind.Facts().Words[0]));
 
-    /// <summary>What a name says that its device is, by its end: "Moog keyboard".</summary>
+    /// <summary>What a name says that its device is, by its end: "Amsel keyboard".</summary>
     private static DeviceKind? KindIn(string name) =>
         DeviceKinds
             .Words.Where(item =>

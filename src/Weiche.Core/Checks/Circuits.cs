@@ -23,6 +23,8 @@ internal sealed class Circuits
         _words = _flow.Words;
     }
 
+    private KeyNaming Names => _flow.Studio.KeyNaming;
+
     /// <summary>The findings about circuits.</summary>
     internal static IEnumerable<Finding> Of(CircuitSearch search)
     {
@@ -115,7 +117,7 @@ internal sealed class Circuits
             )
             .Index;
         var first = strides.First(stride => stride.Step.From == start).Came;
-        var witness = WordList.Capital(MessageAt(first, _flow.Studio.KeyNaming)) + SetWords.OnlyValues(circuit.Circling[start], first);
+        var witness = WordList.Capital(MessageAt(first, Names)) + SetWords.OnlyValues(circuit.Circling[start], first);
         var what = kinds == KindSet.All ? "Everything" : WordList.Capital(SetWords.Names(kinds));
         var does =
             kinds.Count == 1 && kinds.Members.First() is not (MessageKind.Note or MessageKind.ControlChange) ? "runs"
@@ -194,15 +196,15 @@ internal sealed class Circuits
             .KindsIn()
             .Members.Where(kind => last.KindsIn().Contains(kind))
             .ToList();
-        var (names, changes) = (_flow.Studio.KeyNaming, ChangeOf(chain[0], chain[^1]));
+        var changes = ChangeOf(chain[0], chain[^1]);
         return new Finding(
             FindingKind.DyingOut,
             Severity.Notice,
             KeyOf("dying", [place]),
             $"{WordList.Capital(SetWords.Names(KindSet.Of([.. kinds])))} come back {(rounds == 1 ? "once" : $"{rounds} times")} and end: "
                 + $"{string.Join(" – ", NamesOf(ring))}",
-            $"{WordList.Capital(MessageAt(chain[0], names))} comes back {(rounds == 1 ? "once" : $"{rounds} times")}{changes}, and ends as "
-                + $"{MessageAt(chain[^1], names)}{ValueOf(chain[^1])}."
+            $"{WordList.Capital(MessageAt(chain[0], Names))} comes back {(rounds == 1 ? "once" : $"{rounds} times")}{changes}, and ends as "
+                + $"{MessageAt(chain[^1], Names)}{ValueOf(chain[^1])}."
         )
         {
             Ring = ring,
@@ -216,7 +218,7 @@ internal sealed class Circuits
             [
                 .. kinds.Select(kind => new Running(
                     kind,
-                    SetWords.Which(last, kind, _flow.Studio.KeyNaming),
+                    SetWords.Which(last, kind, Names),
                     true,
                     $"ends after {rounds} {(rounds == 1 ? "round" : "rounds")}"
                 )),
@@ -348,7 +350,7 @@ internal sealed class Circuits
                 var stays = around.Aggregate(circling, (set, step) => step.Image(set).Intersect(circuit.Circling[step.To]));
                 yield return new Running(
                     kind,
-                    SetWords.Which(circling, kind, _flow.Studio.KeyNaming),
+                    SetWords.Which(circling, kind, Names),
                     true,
                     stays.IsEmpty ? "endless, by another way" : "endless"
                 );
@@ -360,7 +362,7 @@ internal sealed class Circuits
                 var goesOn = around[0].Image(endless).Intersect(circuit.Circling[around[0].To]);
                 yield return new Running(
                     kind,
-                    SetWords.Which(endless, kind, _flow.Studio.KeyNaming),
+                    SetWords.Which(endless, kind, Names),
                     true,
                     goesOn.IsEmpty ? "goes into another circle" : $"becomes {SetWords.Names(goesOn.KindsIn())}, endless"
                 );
@@ -370,7 +372,7 @@ internal sealed class Circuits
             var elsewhere = endlessKinds.Contains(kind);
             yield return new Running(
                 kind,
-                SetWords.Which(came, kind, _flow.Studio.KeyNaming),
+                SetWords.Which(came, kind, Names),
                 false,
                 StoppedBy(came.Usual(kind), start, strides) + (elsewhere ? " here, and runs in another circle" : "")
             );

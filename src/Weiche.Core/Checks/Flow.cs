@@ -1,5 +1,4 @@
 using System.Collections.Immutable;
-using Weiche.Core.Midi;
 using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
@@ -23,11 +22,6 @@ internal sealed class Step(int from, int to, Route? route, Link? link, Immutable
     private readonly SetMemo _images = alike?._images ?? new SetMemo();
     private readonly SetMemo _preImages = alike?._preImages ?? new SetMemo();
 
-    // What its stages do as it was said last, and in which names; replaced whole, for many look at once.
-    private Said? _signs;
-
-    private sealed record Said(KeyNaming Names, string Text);
-
     internal int From => from;
 
     internal int To => to;
@@ -42,18 +36,6 @@ internal sealed class Step(int from, int to, Route? route, Link? link, Immutable
 
     /// <summary>Whether everything that begins it ends it as it was.</summary>
     internal bool IsPlain => stages.IsEmpty && taken.IsEmpty;
-
-    /// <summary>What its stages do, in words: "no clock · ch 1 → 3"; empty for none.</summary>
-    /// <param name="names">How keys are called.</param>
-    internal string Signs(KeyNaming names)
-    {
-        if (_signs is not { } signs || signs.Names != names)
-            _signs = signs = new Said(
-                names,
-                string.Join(" · ", stages.Where(stage => stage is not OffStage).Select(stage => stage.Sign(names)))
-            );
-        return signs.Text;
-    }
 
     internal MessageSet Image(MessageSet set) =>
         IsPlain || set.IsEmpty ? set : _images.Find(set) ?? _images.Keep(set, Stage.ImageOf(stages, set.Except(taken)));

@@ -16,6 +16,7 @@ internal sealed class WayWords(Flow flow)
     private readonly string?[] _names = new string?[flow.Places.Length];
     private readonly string?[] _says = new string?[flow.Places.Length];
     private readonly ConcurrentDictionary<RouteId, string> _routes = [];
+    private readonly ConcurrentDictionary<Step, string> _signs = [];
 
     private KeyNaming Names => flow.Studio.KeyNaming;
 
@@ -175,11 +176,15 @@ internal sealed class WayWords(Flow flow)
             _ => path.Name,
         };
 
+    /// <summary>What the stages of a step do: "no clock · ch 1 → 3"; empty for none.</summary>
+    private string SignsOf(Step step) =>
+        string.Join(" · ", step.Stages.Where(stage => stage is not OffStage).Select(stage => stage.Sign(Names)));
+
     private string WayOf(List<MessageStep> part)
     {
         if (part.FindLast(stride => stride.Step.Route is not null).Step is { Route: { } route } step)
         {
-            var signs = step.Signs(Names);
+            var signs = _signs.GetOrAdd(step, SignsOf);
             var from = route.From is OneSource ? "route" : $"route of {flow.Studio.NameOf(route.From)}";
             return signs.Length > 0 ? $"{from} · {signs}" : from;
         }

@@ -394,7 +394,7 @@ public sealed partial class Engine
         AwaitConductor();
     }
 
-    // Whether what is handed out begins with the clock: hardly anything does.
+    // Whether ClockDue is not never: a flag of its own, since comparing the time for each destination costs 4 % of a delivery.
     private bool _isClock;
 
     private void SetClockDue(Outlet outlet)

@@ -49,51 +49,57 @@ internal static partial class StageSpeech
         "thin 50",
     ];
 
-    private static readonly (Regex Says, Func<GroupCollection, KeyNaming, string?> Means)[] Rules =
+    /// <summary>What a rule has recognised, and how keys are called.</summary>
+    private readonly record struct Said(GroupCollection Groups, KeyNaming Names)
+    {
+        internal Group this[string name] => Groups[name];
+    }
+
+    private static readonly (Regex Says, Func<Said, string?> Means)[] Rules =
     [
-        (BareChannels(), (said, names) =>
+        (BareChannels(), said =>
             Array.TrueForAll([said["from"], said["to"]], each => ChannelMap.TryParseList(each.Value, out _, out _))
                 ? $"ch {said["from"].Value}→{said["to"].Value}"
                 : null
         ),
-        (BareRange(), (said, names) => ChannelMap.TryParseList(said["list"].Value, out _, out _) ? "ch " + said["list"].Value : null),
-        (ChannelsTo(), (said, _) => $"ch {said["from"].Value}→{Joined(said["to"].Value)}"),
-        (AllTo(), (said, _) => $"ch 1-16→{said["to"].Value}"),
-        (OnlyChannels(), (said, _) => "ch " + said["list"].Value),
-        (NoChannels(), (said, _) => Others(said["list"].Value)),
-        (NoController(), (said, _) => $"cc {said["number"].Value} stop"),
-        (OnlyController(), (said, _) =>
+        (BareRange(), said => ChannelMap.TryParseList(said["list"].Value, out _, out _) ? "ch " + said["list"].Value : null),
+        (ChannelsTo(), said => $"ch {said["from"].Value}→{Joined(said["to"].Value)}"),
+        (AllTo(), said => $"ch 1-16→{said["to"].Value}"),
+        (OnlyChannels(), said => "ch " + said["list"].Value),
+        (NoChannels(), said => Others(said["list"].Value)),
+        (NoController(), said => $"cc {said["number"].Value} stop"),
+        (OnlyController(), said =>
             $"cc {string.Join(", ", said["list"].Value.Split(',', '+').Select(number => $"{number.Trim()}→{number.Trim()}"))}, others stop"
         ),
-        (ControllerTo(), (said, _) => $"cc {said["from"].Value}→{said["to"].Value}"),
-        (NamedTo(), (said, _) =>
+        (ControllerTo(), said => $"cc {said["from"].Value}→{said["to"].Value}"),
+        (NamedTo(), said =>
             Controller(said["from"].Value) is { } from && Controller(said["to"].Value) is { } to ? $"cc {from}→{to}" : null
         ),
-        (NoNamed(), (said, _) => Controller(said["name"].Value) is { } number ? $"cc {number} stop" : null),
-        (Inverted(), (said, _) => Controller(said["name"].Value) is { } number ? $"cc {number}→{number} inverted" : null),
-        (ProgramTo(), (said, _) => $"program {said["from"].Value}→{said["to"].Value}"),
-        (Stop(), (said, _) => $"{said["what"].Value} {said["number"].Value} stop"),
-        (OnlyAfter(), (said, _) => "only " + said["what"].Value),
-        (Octaves(), (said, _) => Semitones(said, 12)),
-        (Steps(), (said, _) => Semitones(said, 1)),
-        (Fixed(), (said, _) => "velocity " + said["value"].Value),
-        (Softer(), (_, _) => "velocity -20"),
-        (Louder(), (_, _) => "velocity +20"),
-        (Figure(), (_, _) => "pattern up 1/16"),
-        (ThinEvery(), (said, _) =>
+        (NoNamed(), said => Controller(said["name"].Value) is { } number ? $"cc {number} stop" : null),
+        (Inverted(), said => Controller(said["name"].Value) is { } number ? $"cc {number}→{number} inverted" : null),
+        (ProgramTo(), said => $"program {said["from"].Value}→{said["to"].Value}"),
+        (Stop(), said => $"{said["what"].Value} {said["number"].Value} stop"),
+        (OnlyAfter(), said => "only " + said["what"].Value),
+        (Octaves(), said => Semitones(said, 12)),
+        (Steps(), said => Semitones(said, 1)),
+        (Fixed(), said => "velocity " + said["value"].Value),
+        (Softer(), _ => "velocity -20"),
+        (Louder(), _ => "velocity +20"),
+        (Figure(), _ => "pattern up 1/16"),
+        (ThinEvery(), said =>
             int.Parse(said["ms"].Value, CultureInfo.InvariantCulture) is > 0 and var ms
                 ? string.Create(CultureInfo.InvariantCulture, $"thin {Math.Clamp(1000 / ms, 1, 1000)}")
                 : null
         ),
-        (KeysTo(), (said, _) => $"keys {(said["not"].Length > 0 ? "not " : "")}{said["low"].Value} – {said["high"].Value}"),
-        (KeysBelow(), (said, names) =>
-            names.TryParse(said["key"].Value, out var key) ? Keys(0, said["too"].Length > 0 ? key : key - 1, names) : null
+        (KeysTo(), said => $"keys {(said["not"].Length > 0 ? "not " : "")}{said["low"].Value} – {said["high"].Value}"),
+        (KeysBelow(), said =>
+            said.Names.TryParse(said["key"].Value, out var key) ? Keys(said, 0, said["too"].Length > 0 ? key : key - 1) : null
         ),
-        (KeysAbove(), (said, names) =>
-            names.TryParse(said["key"].Value, out var key) ? Keys(said["too"].Length > 0 ? key : key + 1, 127, names) : null
+        (KeysAbove(), said =>
+            said.Names.TryParse(said["key"].Value, out var key) ? Keys(said, said["too"].Length > 0 ? key : key + 1, 127) : null
         ),
-        (ThinTo(), (said, _) => "thin " + said["rate"].Value),
-        (NamedChord(), (said, _) => "chord "
+        (ThinTo(), said => "thin " + said["rate"].Value),
+        (NamedChord(), said => "chord "
             + said["name"].Value.ToLowerInvariant() switch
             {
                 "major" => "0 4 7",
@@ -110,7 +116,7 @@ internal static partial class StageSpeech
     {
         foreach (var (says, means) in Rules)
         {
-            if (says.Match(text) is { Success: true } match && means(match.Groups, names) is { } plain)
+            if (says.Match(text) is { Success: true } match && means(new Said(match.Groups, names)) is { } plain)
                 return plain;
         }
         return text;
@@ -143,9 +149,9 @@ internal static partial class StageSpeech
             ? "ch " + channels.Members.Aggregate(ChannelMap.Identity, (map, channel) => map.With(channel, Sets.ChannelSet.None))
             : null;
 
-    private static string? Keys(int low, int high, KeyNaming names) => low > high ? null : $"keys {names.Range(low, high)}";
+    private static string? Keys(Said said, int low, int high) => low > high ? null : $"keys {said.Names.Range(low, high)}";
 
-    private static string? Semitones(GroupCollection said, int each)
+    private static string? Semitones(Said said, int each)
     {
         var number = said["number"].Value.ToLowerInvariant() switch
         {

@@ -145,4 +145,33 @@ public sealed class LineupsBrowserTests(Window window) : IClassFixture<Window>
         tonight.Until(() => !tonight.Text(".tonight-lamp").Contains("missing", StringComparison.Ordinal), "nothing is missing");
         window.Until(() => !window.Has(".sends .waits"), "nothing waits");
     }
+
+    [Theory]
+    [InlineData("/tonight", "#tonight-next", "h1")]
+    [InlineData("/lineups", "#lineup-next", "#lineup-now")]
+    public async Task A_press_is_not_lost_when_the_page_would_be_drawn_anew_under_the_finger(string page, string button, string name)
+    {
+        await using var house = await House.Open(dome: true);
+        var first = house.Studio.InForce;
+        window.Go(house, page);
+        window.HoldAnswers();
+        Assert.Null(house.Desk.Apply(new RenameStudio("Dome by night")).Problem);
+        window.Until(() => window.HasHeldAnswer(), "that the page is asked for anew");
+        window.Hold(button);
+        window.LetAnswersCome();
+        window.LetGo();
+        window.Until(() => window.Text(name).EndsWith("Dawn", StringComparison.Ordinal), "the next lineup");
+        Assert.NotEqual(first, house.Studio.InForce);
+        // A second time nothing is pressed: what was fetched while a finger lay on the page is fetched anew after it.
+        window.HoldAnswers();
+        Assert.Null(house.Desk.Apply(new RenameStudio("Dome by day")).Problem);
+        window.Until(() => window.HasHeldAnswer(), "that the page is asked for anew");
+        window.Hold(name == "h1" ? "h1" : "#fragment");
+        window.LetAnswersCome();
+        window.LetGo();
+        window.Until(
+            () => window.Script<string>("return document.getElementById('fragment').dataset.version") == $"{house.Desk.State.Version}",
+            "what was changed elsewhere"
+        );
+    }
 }

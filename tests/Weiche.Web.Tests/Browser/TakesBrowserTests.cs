@@ -113,6 +113,24 @@ public sealed class TakesBrowserTests(Window window) : IClassFixture<Window>
     }
 
     [Fact]
+    public async Task What_is_played_comes_to_the_reel_and_what_has_ended_can_be_played_again_without_a_reload()
+    {
+        await using var house = await House.Open(dome: true);
+        window.Go(house, "/takes");
+        window.Until(() => window.Has(".reel-none"), "a reel with nothing on it");
+        var amsel = house.StandIn("Amsel 61").Player!;
+        amsel.Press("hand", 60, 90);
+        window.Until(() => window.Has(".reel-picture rect.strip-0"), "it on the reel");
+        amsel.Release("hand", 60);
+        window.Press("#keep-since");
+        window.Until(() => window.Has("#take-play"), "the take");
+        window.Press("#take-play");
+        window.Until(() => window.Has("#take-play.on"), "that it plays");
+        window.Until(() => !house.Desk.Junction.Played.Plays, "its end");
+        window.Until(() => !window.Has("#take-play.on"), "that it can be played again");
+    }
+
+    [Fact]
     public async Task The_walk_through_the_demo_is_as_it_is_written()
     {
         await using var house = await House.Open(dome: true, takes: true);

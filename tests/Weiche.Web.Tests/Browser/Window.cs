@@ -97,6 +97,36 @@ public sealed class Window : IDisposable
 
     public void LetGo() => new Actions(Driver).Release().Perform();
 
+    /// <summary>From now on what the page fetches is asked for only when <see cref="LetAnswersCome"/> says so; what a person sends goes
+    /// at once.</summary>
+    public void HoldAnswers() =>
+        Driver.ExecuteScript(
+            """
+            const { open, send } = XMLHttpRequest.prototype;
+            window.heldAnswers = [];
+            XMLHttpRequest.prototype.open = function (verb, ...rest) {
+              this.isFetch = verb === "GET";
+              return open.call(this, verb, ...rest);
+            };
+            XMLHttpRequest.prototype.send = function (...all) {
+              if (!this.isFetch) return send.apply(this, all);
+              window.heldAnswers.push(() => new Promise((come) => {
+                this.addEventListener("loadend", come);
+                send.apply(this, all);
+              }));
+            };
+            window.letAnswersCome = () => {
+              Object.assign(XMLHttpRequest.prototype, { open, send });
+              return Promise.all(window.heldAnswers.map((go) => go()));
+            };
+            """
+        );
+
+    public bool HasHeldAnswer() => Script<bool>("return window.heldAnswers.length > 0");
+
+    /// <summary>Returns when they have come.</summary>
+    public void LetAnswersCome() => Driver.ExecuteAsyncScript("window.letAnswersCome().then(() => setTimeout(arguments[0], 0))");
+
     public void Key(string key) => new Actions(Driver).SendKeys(key).Perform();
 
     public void KeyDown(string code, string key) => Driver.ExecuteCdpCommand("Input.dispatchKeyEvent", KeyEvent("keyDown", code, key));

@@ -368,6 +368,8 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
         IReadOnlyList<TakeRow> takes = [];
         TakeRow? gone = null;
         OpenTake? open = null;
+        // Before the reel is read: what is written meanwhile is told once more, not left out.
+        var written = deck.Written;
         try
         {
             (reel, takes) = (shelf.Reel(), shelf.All(out gone));
@@ -385,6 +387,7 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
             problem = new Problem("reel", $"Nothing is written down at the moment: {fault}");
         View = new TakesView(desk.State, reel, deck.Minutes, deck.NowOnTape, takes, open, deck.Now, desk.Junction.Played, shelf.Playing)
         {
+            Written = written,
             Problem = problem,
             Typed = typed,
             LastGone = gone,

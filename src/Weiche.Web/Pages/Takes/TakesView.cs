@@ -37,6 +37,9 @@ public sealed record TakesView(
     /// <summary>How high it is.</summary>
     public const double ReelHeight = 52;
 
+    /// <summary>How often something had been written on the reel when it was looked at.</summary>
+    public long Written { get; init; }
+
     /// <summary>What could not be done; null if nothing.</summary>
     public Problem? Problem { get; init; }
 

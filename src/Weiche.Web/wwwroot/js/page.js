@@ -1,6 +1,6 @@
 // Keeps the changing part of the page right: in step with other windows, with the focus where it was.
 
-import { look } from "./swap.js";
+import { isHeld, isUnasked, look, lookAgain } from "./swap.js";
 
 const retryAfter = 60;
 
@@ -49,24 +49,6 @@ export function startPage(live) {
   });
   document.body.addEventListener("focusout", () => setTimeout(refresh, 0));
 
-  // What a hand holds, a fader or a frame, is not taken away under it either.
-  let isHeld = false;
-  document.addEventListener(
-    "pointerdown",
-    (event) => {
-      isHeld = Boolean(event.target.closest?.("#fragment"));
-    },
-    true,
-  );
-  for (const end of ["pointerup", "pointercancel"])
-    document.addEventListener(
-      end,
-      () => {
-        isHeld = false;
-      },
-      true,
-    );
-
   live.onFrame((frame) => {
     version = frame.version;
     roll = frame.roll;
@@ -84,14 +66,11 @@ export function startPage(live) {
     const tripped = stopped !== null && fragment.dataset.stopped !== undefined && stopped !== Number(fragment.dataset.stopped);
     if (!other && !vanished && !tripped) return;
     if (isTyping()) return;
-    if (asked > 0 || isHeld || document.querySelector("[data-dragging]")) {
+    if (asked > 0 || isHeld() || document.querySelector("[data-dragging]")) {
       timer = setTimeout(refresh, retryAfter);
       return;
     }
-    refreshing = true;
-    look().finally(() => {
-      refreshing = false;
-    });
+    lookAgain();
   }
 
   // Undo and redo say what they would do, whichever window it was done in.
@@ -133,9 +112,8 @@ export function startPage(live) {
   const isTyping = () => edited && document.activeElement?.matches("#fragment input");
 
   // A person may have begun to type since the page was asked for anew.
-  let refreshing = false;
   document.body.addEventListener("htmx:beforeSwap", (event) => {
-    if (refreshing && event.detail.requestConfig.verb === "get" && isTyping()) event.detail.shouldSwap = false;
+    if (isUnasked(event.detail) && isTyping()) event.detail.shouldSwap = false;
   });
 
   const theme = document.getElementById("theme");

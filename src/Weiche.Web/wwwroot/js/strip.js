@@ -14,9 +14,9 @@ export function startStrip(live) {
   const strip = () => document.querySelector(".strip[data-sources]");
   const isMine = (port) => strip()?.dataset.sources.split(" ").includes(String(port));
 
-  function post(handler, values) {
+  function post(handler, sent) {
     const route = document.querySelector(".plan")?.dataset.route;
-    return send(`/plan/stages?handler=${handler}`, { route, ...values });
+    return send(`/plan/stages?handler=${handler}`, { route, ...sent });
   }
 
   live.onFrame((frame) => {

@@ -17,10 +17,47 @@ const scrolled = [
 
 const place = { target: "#fragment", swap: "outerHTML" };
 
+const unasked = "X-Weiche-Unasked";
+
+// A finger's press is told as one only some time after it was lifted.
+const pressAfter = 60;
+
+const holding = new Set();
+let missed = false;
+
+// What a hand holds, a button, a fader or a frame, is not taken away under it: the press would be lost.
+export const isHeld = () => holding.size > 0;
+
+function startHolding() {
+  document.addEventListener(
+    "pointerdown",
+    (event) => {
+      if (event.isPrimary) holding.clear();
+      if (event.target.closest?.("#fragment")) holding.add(event.pointerId);
+    },
+    true,
+  );
+  const letGo = ({ pointerId }) =>
+    setTimeout(() => {
+      holding.delete(pointerId);
+      if (missed && !isHeld()) lookAgain();
+    }, pressAfter);
+  for (const end of ["pointerup", "pointercancel"]) document.addEventListener(end, letGo, true);
+}
+
+const here = () => location.pathname + location.search;
+
 // Fetches the part of the page anew; as it is looked at if no address is said.
-export function look(address = location.pathname + location.search) {
+export function look(address = here()) {
   return htmx.ajax("GET", address, place);
 }
+
+// The same because something has changed elsewhere, which nobody here asked for.
+export function lookAgain() {
+  return htmx.ajax("GET", here(), { ...place, headers: { [unasked]: "true" } });
+}
+
+export const isUnasked = (detail) => unasked in detail.requestConfig.headers;
 
 // Sends what a person did without a form; the answer takes the place of the part.
 export function send(address, values) {
@@ -28,9 +65,17 @@ export function send(address, values) {
 }
 
 export function startSwap() {
+  startHolding();
   document.body.addEventListener("htmx:beforeSwap", (event) => {
-    const { target, xhr, shouldSwap } = event.detail;
-    if (!shouldSwap || target?.id !== "fragment") return;
+    const { xhr, shouldSwap } = event.detail;
+    if (!shouldSwap || event.detail.target?.id !== "fragment") return;
+    missed = isUnasked(event.detail) && isHeld();
+    if (missed) {
+      event.detail.shouldSwap = false;
+      return;
+    }
+    // Another answer may have taken the part's place since this one was asked for.
+    const target = document.getElementById("fragment");
     const template = document.createElement("template");
     template.innerHTML = xhr.responseText;
     const fresh = template.content.getElementById("fragment");

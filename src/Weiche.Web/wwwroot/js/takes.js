@@ -1,7 +1,7 @@
 // Takes: the reel is dragged over, the chosen take is drawn and moved about in, a part of it is chosen, and what is played is followed.
 
 import { say } from "./page.js";
-import { look } from "./swap.js";
+import { lookAgain } from "./swap.js";
 
 const names = 132;
 const head = 22;
@@ -9,10 +9,11 @@ const shortest = 2000;
 const smallestLane = 16;
 const lineupsHigh = 30;
 const many = 8000;
+const reelPause = 2500;
 
 export function startTakes(live) {
   // What is looked at, by take: it stays when the page is asked for anew.
-  const looks = new Map();
+  const views = new Map();
   let [picture, shownFor, pending, loaded] = [null, "", 0, 0];
   let frame = null;
   let colours = null;
@@ -20,10 +21,10 @@ export function startTakes(live) {
 
   const page = () => document.querySelector("[data-page=takes]");
   const canvas = () => document.getElementById("take-canvas");
-  const look = () => {
+  const view = () => {
     const id = page()?.dataset.take ?? "0";
-    if (!looks.has(id)) looks.set(id, { from: 0, to: 0, part: null });
-    return looks.get(id);
+    if (!views.has(id)) views.set(id, { from: 0, to: 0, part: null });
+    return views.get(id);
   };
 
   // ---- the head of every page
@@ -40,7 +41,7 @@ export function startTakes(live) {
       if (link)
         link.title = `Takes (6)${next.records === null ? "" : `: recorded for ${next.records}`}${next.plays ? `: a take ${next.waits ? "waits for the clock" : "plays"}` : ""}`;
       if (!page()) return;
-      if (before && before.reel !== next.reel) refreshReel();
+      if (String(next.reel) !== page().dataset.reel) refreshReel();
       const button = document.querySelector("#record [data-rec]");
       if (button) text(button, next.records === null ? "Record" : `Stop recording · ${next.records}`);
       text(document.getElementById("take-where"), saidOf(next));
@@ -60,19 +61,27 @@ export function startTakes(live) {
     return now.waits ? `${elsewhere}waits for the clock` : `${elsewhere}bar ${now.said}`;
   }
 
-  let [asked, refreshed] = [0, 0];
+  let asked = 0;
   function refresh() {
     asked ||= setTimeout(() => {
       asked = 0;
-      if (page() && !isBusy()) look();
+      if (page() && !isBusy()) lookAgain();
     }, 60);
   }
 
-  // The reel goes on while it is looked at; what is being dragged or typed is left alone.
+  // The reel goes on while it is looked at, to what came last; what is being dragged or typed is left alone until it is let go of.
+  let [reelAsked, reelShown] = [0, 0];
   function refreshReel() {
-    if (performance.now() - refreshed < 2500 || isBusy() || reelPart) return;
-    refreshed = performance.now();
-    refresh();
+    reelAsked ||= setTimeout(
+      () => {
+        reelAsked = 0;
+        if (!page()) return;
+        reelShown = performance.now();
+        if (isBusy() || reelPart) refreshReel();
+        else refresh();
+      },
+      Math.max(0, reelShown + reelPause - performance.now()),
+    );
   }
 
   const isBusy = () =>
@@ -160,9 +169,9 @@ export function startTakes(live) {
       event.detail.parameters.to = Math.round(begin + reelPart[1] * span);
       reelPart = null;
     }
-    if (event.target.closest?.("[data-range]") && look().part) {
-      event.detail.parameters.from = Math.round(look().part[0] * 100);
-      event.detail.parameters.to = Math.round(look().part[1] * 100);
+    if (event.target.closest?.("[data-range]") && view().part) {
+      event.detail.parameters.from = Math.round(view().part[0] * 100);
+      event.detail.parameters.to = Math.round(view().part[1] * 100);
     }
   });
 
@@ -246,7 +255,7 @@ export function startTakes(live) {
     if (!answer.ok || mine !== pending) return;
     read(await answer.arrayBuffer());
     shownFor = wanted;
-    const state = look();
+    const state = view();
     // What is recorded is followed to its end.
     if (state.to <= 0 || (frame?.recordedTake !== null && String(frame?.recordedTake) === id))
       [state.from, state.to] = [0, Math.max(picture.length, 10000)];
@@ -257,7 +266,7 @@ export function startTakes(live) {
     const form = document.getElementById("tidy-form");
     if (!form || document.getElementById("tidy-look")?.getAttribute("aria-pressed") !== "true") return "";
     const values = new FormData(form);
-    const part = look().part;
+    const part = view().part;
     return `&parts=${values.get("parts")}&ends=${values.get("ends") ?? "false"}&strength=${values.get("strength")}&swing=${values.get("swing")}${part ? `&from=${Math.round(part[0] * 100)}&to=${Math.round(part[1] * 100)}` : ""}`;
   }
 
@@ -301,14 +310,14 @@ export function startTakes(live) {
 
   function place(height) {
     // Rows never get so low that nothing can be told: those take of the others; what does not fit then is left out, the first stay.
-    let [room, all, open] = [height - head - 1, 0, rows.filter((row) => row.kind !== "lineups")];
+    let [room, open] = [height - head - 1, rows.filter((row) => row.kind !== "lineups")];
     for (const row of rows) {
       if (row.kind !== "lineups") continue;
       row.height = lineupsHigh;
       room -= lineupsHigh;
     }
     for (let settled = false; !settled;) {
-      all = open.reduce((sum, row) => sum + row.weight, 0);
+      const all = open.reduce((sum, row) => sum + row.weight, 0);
       settled = true;
       for (const row of open) {
         row.height = Math.max(0, (room * row.weight) / all);
@@ -322,7 +331,7 @@ export function startTakes(live) {
       }
     }
     // More tracks than there is room for are scrolled through.
-    const state = look();
+    const state = view();
     const over = Math.max(0, Math.round(rows.reduce((sum, row) => sum + row.height, 0) - (height - head - 1)));
     state.top = Math.max(0, Math.min(over, state.top ?? 0));
     let y = head - state.top;
@@ -331,10 +340,6 @@ export function startTakes(live) {
       y += row.height;
     }
     return over;
-  }
-
-  function colour(name) {
-    return getComputedStyle(page()).getPropertyValue(name).trim();
   }
 
   function readColours() {
@@ -380,7 +385,7 @@ export function startTakes(live) {
     pen.setTransform(dense, 0, 0, dense, 0, 0);
     pen.clearRect(0, 0, width, height);
     if (!colours) readColours();
-    const state = look();
+    const state = view();
     const over = place(height);
     const x = (time) => xOf(time, state, width);
     pen.font = "12px Overpass, sans-serif";
@@ -430,7 +435,7 @@ export function startTakes(live) {
     notes(pen, picture.noteData, rowOf, state, x, width, false);
     notes(pen, picture.outlineData, rowOf, state, x, width, true);
     for (const row of rows) {
-      if (row.kind === "lane") drawLane(pen, row, state, x, width);
+      if (row.kind === "lane") drawLane(pen, row, state, x);
       if (row.kind === "dump") {
         pen.fillStyle = colours.strips[picture.tracks[row.track].strip];
         for (const at of picture.tracks[row.track].exclusives) pen.fillRect(x(at), row.y + row.height / 2 - 5, 4, 10);
@@ -536,14 +541,14 @@ export function startTakes(live) {
       const y = row.y + row.height - 5 - (row.height - 10 - step * (highest - lowest + 1)) / 2 - ((what & 127) - lowest + 1) * step;
       const left = x(from);
       const wide = Math.max(1.5, (to - from) / pixel);
-      const high = Math.max(1.5, Math.min(step - 0.5, 8));
-      if (outline) pen.strokeRect(left, y, wide, high);
+      const tall = Math.max(1.5, Math.min(step - 0.5, 8));
+      if (outline) pen.strokeRect(left, y, wide, tall);
       else if (state.part && from >= state.part[0] && from < state.part[1]) {
         pen.fillStyle = colours.amber;
-        pen.fillRect(left, y, wide, high);
+        pen.fillRect(left, y, wide, tall);
         pen.fillStyle = colours.strips[picture.tracks[track].strip];
-        pen.fillRect(left, y, Math.min(2, wide), high);
-      } else pen.fillRect(left, y, wide, high);
+        pen.fillRect(left, y, Math.min(2, wide), tall);
+      } else pen.fillRect(left, y, wide, tall);
     }
   }
 
@@ -558,12 +563,12 @@ export function startTakes(live) {
   }
 
   // So many that hardly any is wider than a pixel are set pixel by pixel: a hundred thousand in a few milliseconds.
-  let board = null;
+  let dotted = null;
   function dots(pen, data, low, rowOf, state, width) {
     const [wide, high] = [Math.ceil(width - names), Math.ceil(canvas().clientHeight)];
-    board ??= document.createElement("canvas");
-    [board.width, board.height] = [wide, high];
-    const paper = board.getContext("2d");
+    dotted ??= document.createElement("canvas");
+    [dotted.width, dotted.height] = [wide, high];
+    const paper = dotted.getContext("2d");
     const image = paper.createImageData(wide, high);
     const pixels = new Uint32Array(image.data.buffer);
     const [amber, ...strips] = [colours.amber, ...colours.strips].map((css) => {
@@ -589,10 +594,10 @@ export function startTakes(live) {
       for (let line = Math.max(0, y); line < Math.min(high, y + tall); line++) pixels.fill(colour, line * wide + from, line * wide + to);
     }
     paper.putImageData(image, 0, 0);
-    pen.drawImage(board, names, 0);
+    pen.drawImage(dotted, names, 0);
   }
 
-  function drawLane(pen, row, state, x, width) {
+  function drawLane(pen, row, state, x) {
     const { lane } = row;
     const points = lane.points;
     const y = (value) =>
@@ -663,7 +668,7 @@ export function startTakes(live) {
   // What is chosen is named by its bars and counted.
   let shownPart = "";
   function showPart() {
-    const state = look();
+    const state = view();
     const sign = `${shownFor} ${state.part}`;
     if (sign === shownPart) return;
     shownPart = sign;
@@ -697,7 +702,7 @@ export function startTakes(live) {
 
   // What is chosen lies on bar lines where one is near.
   function snapped(time, width) {
-    const state = look();
+    const state = view();
     const near = ((state.to - state.from) / (width - names)) * 7;
     const line = picture.bars.find(([at]) => Math.abs(at - time) < near);
     return line ? line[0] : Math.max(0, time);
@@ -707,7 +712,7 @@ export function startTakes(live) {
     if (event.target.id !== "take-canvas" || event.button > 1 || !picture) return;
     const board = event.target;
     const box = board.getBoundingClientRect();
-    const state = look();
+    const state = view();
     const x = event.clientX - box.left;
     board.focus({ preventScroll: true });
     board.setPointerCapture(event.pointerId);
@@ -742,7 +747,7 @@ export function startTakes(live) {
     (event) => {
       if (event.target.id !== "take-canvas" || !picture) return;
       event.preventDefault();
-      const state = look();
+      const state = view();
       const span = state.to - state.from;
       if (event.offsetX < names) scroll(event.deltaY / 2);
       else if (event.ctrlKey || event.metaKey || (!event.shiftKey && Math.abs(event.deltaY) > Math.abs(event.deltaX)))
@@ -753,18 +758,18 @@ export function startTakes(live) {
   );
 
   function scroll(by) {
-    look().top = (look().top ?? 0) + by;
+    view().top = (view().top ?? 0) + by;
     draw();
   }
 
   function zoom(by, around) {
-    const state = look();
+    const state = view();
     const middle = around ?? (state.part ? (state.part[0] + state.part[1]) / 2 : (state.from + state.to) / 2);
     show(middle - (middle - state.from) * by, middle + (state.to - middle) * by);
   }
 
   function show(from, to) {
-    const state = look();
+    const state = view();
     const most = Math.max(10000, picture.length * 1.05);
     const span = Math.max(shortest, Math.min(most, to - from));
     const begin = Math.max(-span * 0.02, Math.min(from, most - span));
@@ -774,7 +779,7 @@ export function startTakes(live) {
 
   document.addEventListener("keydown", (event) => {
     if (event.target.id !== "take-canvas" || !picture || event.altKey) return;
-    const state = look();
+    const state = view();
     const span = state.to - state.from;
     const bars = picture.bars.map(([at]) => at);
     const way = { ArrowLeft: -1, ArrowRight: 1 }[event.key];

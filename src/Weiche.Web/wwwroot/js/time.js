@@ -1,7 +1,7 @@
 // The time: the lamp in the head beats, the clocks on the page Time move, what is held is held.
 
 import { say } from "./page.js";
-import { look } from "./swap.js";
+import { lookAgain } from "./swap.js";
 
 const litFor = 110;
 const lastShown = 30000;
@@ -127,7 +127,7 @@ export function startTime(live) {
     asked ||= setTimeout(() => {
       asked = 0;
       const field = document.querySelector("#fragment input:focus");
-      if (!held && (!field || field.value === field.defaultValue)) look();
+      if (!held && (!field || field.value === field.defaultValue)) lookAgain();
     }, 400);
   }
 

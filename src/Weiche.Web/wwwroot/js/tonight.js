@@ -1,8 +1,9 @@
 // Tonight: the name in force, kept right while levers work and after Weiche was started anew; the screen stays awake.
 import { connect } from "./live.js";
-import { look } from "./swap.js";
+import { isHeld, lookAgain, startSwap } from "./swap.js";
 
 const live = connect();
+startSwap();
 let [version, roll, lamp] = [0, 0, null];
 let asked = false;
 
@@ -10,9 +11,9 @@ let asked = false;
 function refresh() {
   const shown = document.getElementById("fragment").dataset;
   const isRight = version === Number(shown.version) && roll === Number(shown.roll) && (lamp ?? shown.lamp) === shown.lamp;
-  if (asked || isRight) return;
+  if (asked || isRight || isHeld()) return;
   asked = true;
-  look("/tonight").finally(() => {
+  lookAgain().finally(() => {
     asked = false;
   });
 }

@@ -352,6 +352,23 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
     }
 
     [Fact]
+    public async Task What_was_typed_and_opened_and_not_yet_sent_stays_when_the_studio_is_changed_elsewhere()
+    {
+        await using var house = await House.Open(dome: true);
+        var zinn = house.Device("Zinn");
+        window.Go(house, $"/gear?device={zinn.Id}");
+        window.Press("#programs-open");
+        window.Find("#programs").SendKeys("\n99 Rain");
+        Assert.Null(house.Desk.Apply(new RenameStudio("By night")).Problem);
+        // Typing is not disturbed; the rest is shown when it has ended.
+        window.Script<object?>("document.activeElement.blur(); return null");
+        window.Until(() => window.Version() == house.Desk.State.Version, "what was changed elsewhere");
+        Assert.EndsWith("99 Rain", window.Find("#programs").GetAttribute("value"), StringComparison.Ordinal);
+        window.Press("#programs-set");
+        window.Until(() => house.Device("Zinn").Programs.ContainsValue("Rain"), "the program");
+    }
+
+    [Fact]
     public async Task Two_windows_show_the_same_and_what_one_removed_the_other_cannot_use()
     {
         await using var house = await House.Open();

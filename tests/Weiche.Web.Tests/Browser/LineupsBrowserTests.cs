@@ -169,9 +169,6 @@ public sealed class LineupsBrowserTests(Window window) : IClassFixture<Window>
         window.Hold(name == "h1" ? "h1" : "#fragment");
         window.LetAnswersCome();
         window.LetGo();
-        window.Until(
-            () => window.Script<string>("return document.getElementById('fragment').dataset.version") == $"{house.Desk.State.Version}",
-            "what was changed elsewhere"
-        );
+        window.Until(() => window.Version() == house.Desk.State.Version, "what was changed elsewhere");
     }
 }

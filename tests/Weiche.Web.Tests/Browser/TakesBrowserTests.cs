@@ -124,10 +124,21 @@ public sealed class TakesBrowserTests(Window window) : IClassFixture<Window>
         amsel.Release("hand", 60);
         window.Press("#keep-since");
         window.Until(() => window.Has("#take-play"), "the take");
+        window.Script<object?>("document.getElementById('play-speed').value = '200'; return null");
         window.Press("#take-play");
         window.Until(() => window.Has("#take-play.on"), "that it plays");
         window.Until(() => !house.Desk.Junction.Played.Plays, "its end");
         window.Until(() => !window.Has("#take-play.on"), "that it can be played again");
+        Assert.Equal("200", window.Find("#play-speed").GetAttribute("value"));
+        // What is chosen below stays as it is while the reel goes on.
+        window.Press("label:has(#grid-8)");
+        var written = window.Find("#fragment").GetAttribute("data-reel");
+        amsel.Press("hand", 62, 90);
+        amsel.Release("hand", 62);
+        window.Until(() => window.Find("#fragment").GetAttribute("data-reel") != written, "more on the reel");
+        Assert.True(window.Find("#grid-8").Selected);
+        Assert.Equal("8", window.Find("#tidy-parts").GetAttribute("value"));
+        Assert.Equal("true", window.Find("#tidy-look").GetAttribute("aria-pressed"));
     }
 
     [Fact]

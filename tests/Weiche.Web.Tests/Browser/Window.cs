@@ -77,6 +77,9 @@ public sealed class Window : IDisposable
     public string Text(string css) =>
         Script<string?>($"return document.querySelector({JsonSerializer.Serialize(css)})?.textContent ?? null")?.Trim() ?? "";
 
+    /// <summary>Which version of the studio the page shows.</summary>
+    public long Version() => Script<long>("return Number(document.getElementById('fragment').dataset.version)");
+
     public T Script<T>(string script) => (T)Driver.ExecuteScript(script)!;
 
     public void Press(string css)

@@ -151,9 +151,6 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
         return elsewhere && Request.WantsFragment() ? Quietly(problem) : Answer(shelf.Chosen, problem);
     }
 
-    /// <summary>Stops recording.</summary>
-    public IActionResult OnPostStopRecording() => Answer(shelf.Chosen, shelf.StopRecording());
-
     /// <summary>Brings a file.</summary>
     /// <param name="file">The file.</param>
     /// <param name="take">The take that is chosen.</param>

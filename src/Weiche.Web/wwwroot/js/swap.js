@@ -93,6 +93,7 @@ export function startSwap() {
       .map((css) => [css, target.querySelector(css)])
       .filter(([, part]) => part)
       .map(([css, part]) => [css, part.scrollLeft, part.scrollTop]);
+    carry(target, fresh, isUnasked(event.detail));
     const shown = patch(target, fresh) ? target : fresh;
     if (shown === fresh) {
       target.replaceWith(fresh);
@@ -103,6 +104,29 @@ export function startSwap() {
     for (const name of ["htmx:afterSwap", "htmx:afterSettle"])
       shown.dispatchEvent(new CustomEvent(name, { bubbles: true, detail: { ...event.detail, target: shown, elt: shown } }));
   });
+}
+
+// What a person chose or typed and has not sent is as it was: all of it where nobody asked for the fresh part, else what says that it is
+// kept, and for what. What was opened stays open.
+function carry(target, fresh, all) {
+  const keptFor = (field) => field.closest("[data-kept]")?.dataset.kept;
+  for (const field of target.querySelectorAll("input[id]:not([type=file], [type=hidden]), select[id], textarea[id]")) {
+    const next = fresh.querySelector(`#${CSS.escape(field.id)}`);
+    const isKept = all || (keptFor(field) !== undefined && keptFor(field) === (next && keptFor(next)));
+    if (!next || next.type !== field.type || !isKept || !isChanged(field)) continue;
+    if (field.type === "checkbox" || field.type === "radio") next.checked = field.checked;
+    else if (field.type !== "select-one" || [...next.options].some(({ value }) => value === field.value)) next.value = field.value;
+  }
+  if (!all) return;
+  const named = (details) => details.querySelector("summary")?.textContent.trim();
+  const open = new Map([...target.querySelectorAll("details")].map((details) => [named(details), details.open]));
+  for (const details of fresh.querySelectorAll("details")) details.open = open.get(named(details)) ?? details.open;
+}
+
+function isChanged(field) {
+  if (field.type === "checkbox" || field.type === "radio") return field.checked !== field.defaultChecked;
+  if (field.type !== "select-one") return field.value !== field.defaultValue;
+  return field.value !== ([...field.options].find((option) => option.defaultSelected) ?? field.options[0])?.value;
 }
 
 // A plan that is laid out as before keeps its picture: only what is drawn otherwise is drawn anew. False if it is not so.

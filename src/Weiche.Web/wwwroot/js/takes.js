@@ -813,23 +813,30 @@ export function startTakes(live) {
 
   // ---- tidying is seen before it is done
 
+  let [isTried, triedOn] = [false, document.getElementById("tidy-form")?.dataset.kept];
   document.addEventListener("input", (event) => {
-    const form = event.target.closest?.("#tidy-form");
-    if (!form) return;
-    const grid = Number(form.querySelector("[name=grid]:checked")?.value ?? 16);
-    document.getElementById("tidy-parts").value = document.getElementById("grid-triplets").checked ? (grid * 3) / 2 : grid;
-    text(document.getElementById("tidy-by"), `${document.getElementById("tidy-strength").value} %`);
-    setLook(true);
+    if (!event.target.closest?.("#tidy-form")) return;
+    isTried = true;
+    showTidy();
     load();
   });
   document.addEventListener("click", (event) => {
     if (event.target.id !== "tidy-look") return;
-    setLook(event.target.getAttribute("aria-pressed") !== "true");
+    isTried = !isTried;
+    showTidy();
     load();
   });
-  function setLook(on) {
-    document.getElementById("tidy-look").setAttribute("aria-pressed", String(on));
-    text(document.getElementById("tidy-says"), on ? "as it would be; outlines: as it is" : "what it was stays as an outline");
+  document.addEventListener("submit", (event) => {
+    if (event.target.id === "tidy-form") isTried = false;
+  });
+  function showTidy() {
+    const form = document.getElementById("tidy-form");
+    if (!form) return;
+    const grid = Number(form.querySelector("[name=grid]:checked")?.value ?? 16);
+    document.getElementById("tidy-parts").value = document.getElementById("grid-triplets").checked ? (grid * 3) / 2 : grid;
+    text(document.getElementById("tidy-by"), `${document.getElementById("tidy-strength").value} %`);
+    document.getElementById("tidy-look").setAttribute("aria-pressed", String(isTried));
+    text(document.getElementById("tidy-says"), isTried ? "as it would be; outlines: as it is" : "what it was stays as an outline");
   }
 
   document.body.addEventListener("htmx:afterSwap", (event) => {
@@ -837,6 +844,9 @@ export function startTakes(live) {
     if (!page()) return;
     shownPart = "";
     if (reelPart) showReelPart(...reelPart);
+    if (document.getElementById("tidy-form")?.dataset.kept !== triedOn) isTried = false;
+    triedOn = document.getElementById("tidy-form")?.dataset.kept;
+    showTidy();
     load();
   });
   addEventListener("resize", draw);

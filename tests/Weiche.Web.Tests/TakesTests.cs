@@ -61,7 +61,7 @@ public class TakesTests
         house.StandIn("Kies").Player!.Press("hand", 36, 90);
         house.StandIn("Kies").Player!.Release("hand", 36);
         await House.Until(() => house.Deck.Now is { Count: >= 6 }, "six messages");
-        await house.Post("/takes?handler=StopRecording");
+        await house.Post("/takes?handler=Record", ("stop", "true"));
         var take = Opened(house).Take;
         Assert.Equal(["Kies", "to Zinn"], take.Tracks.Select(track => track.Name).Order());
         var to = take.Tracks.IndexOf(take.Tracks.First(track => track.WentOut));
@@ -71,7 +71,7 @@ public class TakesTests
         );
         Assert.All(take.Events, each => Assert.True(each.At >= MidiSpan.Zero && each.At < take.Length));
         Assert.Equal(0, take.Missing);
-        Assert.Equal(HttpStatusCode.UnprocessableEntity, (await house.Post("/takes?handler=StopRecording")).Status);
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, (await house.Post("/takes?handler=Record", ("stop", "true"))).Status);
     }
 
     [Fact]
@@ -86,7 +86,7 @@ public class TakesTests
         await House.Until(() => house.Deck.Now is { Count: >= 1 }, "the note");
         var after = house.Desk.Junction.Time;
         await House.Until(() => house.Desk.Junction.Time.Position > after.Position + 50, "two beats more");
-        await house.Post("/takes?handler=StopRecording");
+        await house.Post("/takes?handler=Record", ("stop", "true"));
         var take = Opened(house).Take;
         var note = take.Events.First(each => each.Message.IsNoteOn).At;
         Assert.InRange(take.Tempo.BpmAt(note), 83.8, 84.2);
@@ -105,7 +105,7 @@ public class TakesTests
         await House.Until(() => house.Deck.Now is { Count: >= 1 }, "a note");
         Assert.Equal(before, house.Desk.State.Findings.Length);
         await house.Post("/gear?handler=Remove", ("device", house.Device("Amsel 61").Id));
-        await house.Post("/takes?handler=StopRecording");
+        await house.Post("/takes?handler=Record", ("stop", "true"));
         var open = Opened(house);
         Assert.Equal("Amsel 61", open.Take.Tracks[0].From);
         Assert.True(open.Take.Events[0].Message.IsNoteOn);
@@ -449,7 +449,7 @@ public class TakesTests
         });
         await House.Until(() => house.Deck.Now is { Count: >= 10_000 * seconds }, "all of them");
         Assert.Equal(0, house.Deck.Now!.Missing);
-        await house.Post("/takes?handler=StopRecording");
+        await house.Post("/takes?handler=Record", ("stop", "true"));
         var take = Opened(house).Take;
         Assert.Equal(10_000 * seconds, take.Events.Length);
         Assert.Equal(Enumerable.Range(0, 10_000 * seconds).Select(each => each & 127), take.Events.Select(each => (int)each.Message.Data2));

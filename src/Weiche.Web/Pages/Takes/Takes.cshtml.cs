@@ -135,12 +135,13 @@ public sealed class TakesModel(StudioDesk desk, TakeShelf shelf, TapeDeck deck) 
     /// <summary>Begins to record, or stops.</summary>
     /// <param name="ports">From which sources and to which destinations; none for all sources.</param>
     /// <param name="start">Whether everything is started with it.</param>
-    /// <param name="toggle">Whether it stops what is recorded.</param>
+    /// <param name="stop">Whether it stops: what the button said when it was pressed.</param>
+    /// <param name="toggle">Whether it stops if something is recorded, and begins if not.</param>
     /// <param name="elsewhere">Whether it is asked for from another page.</param>
-    public IActionResult OnPostRecord(int[]? ports, bool start, bool toggle, bool elsewhere)
+    public IActionResult OnPostRecord(int[]? ports, bool start, bool stop, bool toggle, bool elsewhere)
     {
         Problem? problem;
-        if (toggle && deck.Now is not null)
+        if (stop || (toggle && deck.Now is not null))
             problem = shelf.StopRecording();
         else
         {

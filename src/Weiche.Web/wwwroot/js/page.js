@@ -109,7 +109,8 @@ export function startPage(live) {
     if (address) history.replaceState(history.state, "", address);
   }
 
-  const isTyping = () => edited && document.activeElement?.matches("#fragment :is(textarea, input:not([type=checkbox], [type=radio], [type=range]))");
+  const isTyping = () =>
+    edited && document.activeElement?.matches("#fragment :is(textarea, input:not([type=checkbox], [type=radio], [type=range]))");
 
   // A person may have begun to type since the page was asked for anew.
   document.body.addEventListener("htmx:beforeSwap", (event) => {

@@ -42,8 +42,8 @@ export function startTakes(live) {
         link.title = `Takes (6)${next.records === null ? "" : `: recorded for ${next.records}`}${next.plays ? `: a take ${next.waits ? "waits for the clock" : "plays"}` : ""}`;
       if (!page()) return;
       if (String(next.reel) !== page().dataset.reel) refreshReel();
-      const button = document.querySelector("#record [data-rec]");
-      if (button) text(button, next.records === null ? "Record" : `Stop recording · ${next.records}`);
+      text(document.querySelector("#record [data-rec]"), next.records === null ? "Record" : `Stop recording · ${next.records}`);
+      document.getElementById("record-stop").value = String(next.records !== null);
       text(document.getElementById("take-where"), saidOf(next));
       const play = document.getElementById("take-play");
       const here = next.plays && String(next.playedTake) === page().dataset.take;

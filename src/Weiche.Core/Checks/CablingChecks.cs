@@ -42,6 +42,35 @@ internal static class CablingChecks
                 ],
             };
         }
+        foreach (var finding in flow.Room.Cabling)
+            yield return finding;
+        if (!flow.Room.HasLoose)
+            yield break;
+        foreach (var route in studio.Routes.Where(LiveRoutes.Of(studio).IsOn))
+        {
+            var ends = studio
+                .SourcesOf(route)
+                .Append(studio.FindPort(route.To)!.Value)
+                .Where(port => port.IsLoose && (route.From is OneSource || !port.IsSource))
+                .ToList();
+            if (ends.Count == 0)
+                continue;
+            yield return new Finding(
+                FindingKind.Cabling,
+                Severity.Notice,
+                $"loose-{route.Id}",
+                $"{studio.Describe(route)}: nothing is plugged into {ends[0].Place}",
+                $"The route is on, and no cable is said to be in {ends[0].Place}."
+            )
+            {
+                Routes = [route.Id],
+            };
+        }
+    }
+
+    /// <summary>What cables and devices alone have to tell, whatever the routes are.</summary>
+    internal static IEnumerable<Finding> OfCables(Studio studio)
+    {
         foreach (
             var jack in studio.Devices.Where(device => device.IsInterface()).SelectMany(device => device.Jacks.Where(jack => jack.Sends))
         )
@@ -73,28 +102,6 @@ internal static class CablingChecks
                 $"{jack.device.Name} {jack.jack.Name} repeats nothing",
                 $"A cable leads on from {jack.device.Name} {jack.jack.Name}, and the device has no way from its IN to it."
             );
-        }
-        if (!studio.Ports.Any(port => port.IsLoose))
-            yield break;
-        foreach (var route in studio.Routes.Where(LiveRoutes.Of(studio).IsOn))
-        {
-            var ends = studio
-                .SourcesOf(route)
-                .Append(studio.FindPort(route.To)!.Value)
-                .Where(port => port.IsLoose && (route.From is OneSource || !port.IsSource))
-                .ToList();
-            if (ends.Count == 0)
-                continue;
-            yield return new Finding(
-                FindingKind.Cabling,
-                Severity.Notice,
-                $"loose-{route.Id}",
-                $"{studio.Describe(route)}: nothing is plugged into {ends[0].Place}",
-                $"The route is on, and no cable is said to be in {ends[0].Place}."
-            )
-            {
-                Routes = [route.Id],
-            };
         }
     }
 }

@@ -1,6 +1,5 @@
 using System.Collections.Immutable;
 using Weiche.Core.Studios;
-using Weiche.Core.Ways;
 
 namespace Weiche.Core.Checks;
 
@@ -93,13 +92,13 @@ public static class Checker
     private static CheckReport Check(Studio studio, CheckReport? previous, Measured measured)
     {
         var search = CircuitSearch.Of(Flow.Of(studio, previous?.Search.Flow), previous?.Search);
-        var ways = WaySearch.Of(search, previous?.Ways);
+        var ways = WaySearch.Of(search.Flow);
         var loads = WireLoads.Of(search.Flow, ways, measured).ToImmutableArray();
         var circuits = Circuits.Of(search).ToList();
         var findings = circuits
             .Concat(LeverCircuits.Of(search, circuits))
             .Concat(Doubles.Of(search.Flow, ways))
-            .Concat(Doubles.Unknown(studio))
+            .Concat(Doubles.Unknown(search.Flow))
             .Concat(StuckRisks.Of(search.Flow))
             .Concat(WireLoads.Findings(search.Flow, ways, loads))
             .Concat(Clocks.Of(search))
@@ -109,8 +108,8 @@ public static class Checker
             .Concat(Hearing.Of(search));
         var looked = new LookedAt(
             search.Flow.Steps.Select(step => step.Route).OfType<Route>().DistinctBy(route => route.Id).Count(),
-            search.Flow.Places.Count(place => place is not null),
-            search.Flow.Room.Ways.Count(link => link.Kind is LinkKind.Inner or LinkKind.Virtual && link.To != Place.Sound),
+            search.Flow.Room.Places.Length,
+            search.Flow.Room.WaysBack,
             ways.IsWhole
         );
         var found = InOrder(findings);
@@ -119,5 +118,5 @@ public static class Checker
     }
 
     internal static ImmutableArray<Finding> InOrder(IEnumerable<Finding> findings) =>
-        [.. findings.DistinctBy(finding => finding.Key).OrderBy(finding => finding.Severity).ThenBy(finding => finding.Kind)];
+        [.. findings.DistinctBy(finding => finding.Key).OrderBy(finding => ((int)finding.Severity << 8) + (int)finding.Kind)];
 }

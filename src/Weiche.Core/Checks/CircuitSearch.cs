@@ -44,14 +44,16 @@ internal sealed class CircuitSearch
         Last = new (int, MessageSet)[flow.Components.Length];
         Grows = new bool[count];
         _reused = new bool[flow.Components.Length];
-        for (var i = 0; i < count; i++)
-            _into[i] = flow.Sent[i];
+        // Each component comes after all that lead to it.
         for (var i = 0; i < flow.Components.Length; i++)
         {
+            var places = flow.Components[i].Places;
+            foreach (var place in places)
+                _into[place] = ComesTo(place);
             if (flow.Components[i].IsClosed)
                 Solve(i);
             else
-                PassOn(flow.Components[i].Places[0]);
+                Reach[places[0]] = _into[places[0]];
         }
         if (Array.Exists(Endless, set => !set.IsEmpty))
             FindGrowing();
@@ -147,18 +149,18 @@ internal sealed class CircuitSearch
         return sets;
     }
 
-    /// <summary>A place that lies on no closed way: all of its reach is known, and goes on.</summary>
-    private void PassOn(int place)
+    /// <summary>What is sent at a place and what comes there from other components.</summary>
+    private MessageSet ComesTo(int place)
     {
-        Reach[place] = _into[place];
-        foreach (var step in Flow.OutOf[place])
-            Send(step);
-    }
-
-    private void Send(Step step)
-    {
-        if (!Reach[step.From].IsEmpty)
-            _into[step.To] = _into[step.To].Union(step.Image(Reach[step.From]));
+        var isOpen = Flow.IntoWithin[place].Length == 0;
+        return RoomMemory.Gather(
+            isOpen && Flow.IsOfRoom(place) ? Flow.Room.Memory.Reach[place] : null,
+            Flow.Sent[place],
+            isOpen ? Flow.Into[place] : Array.FindAll(Flow.Into[place], step => !Flow.IsWithin(step)),
+            Reach,
+            static step => step.From,
+            static (step, set) => step.Image(set)
+        );
     }
 
     /// <summary>A component with closed ways: forward until nothing is added, then backward until nothing is taken away.</summary>
@@ -196,8 +198,6 @@ internal sealed class CircuitSearch
             Rounds[component] > 0 ? Flow.Places[Last[component].Place] : null,
             Last[component].Messages ?? MessageSet.Empty
         );
-        foreach (var step in places.SelectMany(place => Flow.OutOf[place]).Where(step => !Flow.IsWithin(step)))
-            Send(step);
     }
 
     private void FindReach(int[] places)

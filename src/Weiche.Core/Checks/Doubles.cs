@@ -77,11 +77,23 @@ internal static class Doubles
     }
 
     /// <summary>The findings.</summary>
-    internal static IEnumerable<Finding> Of(Flow flow, WaySearch search) => search.ByEnds(ways => Of(flow, ways));
+    internal static IEnumerable<Finding> Of(Flow flow, WaySearch search) =>
+        search.ToHearers.Select(each => each.Doubled(flow)).OfType<Finding>();
 
     /// <summary>Devices that can be played, sound and are played from here, of which nobody has said whether their keys play their own
     /// sound: whether anything arrives twice there is not known.</summary>
-    internal static IEnumerable<Finding> Unknown(Studio studio)
+    internal static IEnumerable<Finding> Unknown(Flow flow)
+    {
+        var (routes, memory) = (flow.Studio.Routes, flow.Room.Memory.Unknown);
+        foreach (var known in memory.Items)
+        {
+            if (known is not null && known.Routes == routes)
+                return known.Findings;
+        }
+        return memory.Keep(new RoomMemory.OfRoutes(routes, [.. Unknown(flow.Studio)])).Findings;
+    }
+
+    private static IEnumerable<Finding> Unknown(Studio studio)
     {
         var played = studio.Routes.Select(route => studio.FindPort(route.To)?.Device.Id).ToHashSet();
         return from device in studio.Devices
@@ -99,7 +111,8 @@ internal static class Doubles
                };
     }
 
-    private static Finding? Of(Flow flow, List<HeardWay> ways)
+    /// <summary>What arrives twice by the ways from one origin to one hearer, or null.</summary>
+    internal static Finding? Of(Flow flow, List<HeardWay> ways)
     {
         if (Find(ways) is not var (one, other, witness))
             return null;

@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Collections.Immutable;
 using Weiche.Core.Sets;
 using Weiche.Core.Stages;
@@ -21,6 +22,7 @@ internal sealed class Step(int from, int to, Route? route, Link? link, Immutable
 {
     private readonly SetMemo _images = alike?._images ?? new SetMemo();
     private readonly SetMemo _preImages = alike?._preImages ?? new SetMemo();
+    private KnownLoss? _losses;
 
     internal int From => from;
 
@@ -42,6 +44,37 @@ internal sealed class Step(int from, int to, Route? route, Link? link, Immutable
 
     internal MessageSet PreImage(MessageSet set) =>
         IsPlain || set.IsEmpty ? set : _preImages.Find(set) ?? _preImages.Keep(set, Stage.PreImageOf(stages, set).Except(taken));
+
+    /// <summary>What a step brings to where it ends that is not heard there, where whole channels are lost; null where none is.</summary>
+    /// <param name="came">What can be where it begins.</param>
+    /// <param name="heard">What is heard of what is where it ends.</param>
+    internal Loss? LostWith(MessageSet came, MessageSet heard)
+    {
+        if (_losses is { } known && ReferenceEquals(known.Came, came) && ReferenceEquals(known.Heard, heard))
+            return known.Loss;
+        var loss = Find();
+        _losses = new KnownLoss(came, heard, loss);
+        return loss;
+
+        Loss? Find()
+        {
+            var arrives = Image(came);
+            if (heard.HasAllOf(arrives))
+                return null;
+            var brings = arrives.Intersect(MessageSet.OnChannels);
+            var lost = brings.Except(heard);
+            var heardOn = brings.Except(lost).ChannelsIn();
+            return lost.ChannelsIn().Members.All(heardOn.Contains) ? null : new Loss(brings, lost, heardOn);
+        }
+    }
+
+    /// <summary>What is lost at the end of a step.</summary>
+    /// <param name="Brings">What the step brings on channels.</param>
+    /// <param name="Lost">What of that is not heard.</param>
+    /// <param name="HeardOn">The channels on which something is heard.</param>
+    internal sealed record Loss(MessageSet Brings, MessageSet Lost, ChannelSet HeardOn);
+
+    private sealed record KnownLoss(MessageSet Came, MessageSet Heard, Loss? Loss);
 
     /// <summary>The messages from which at least two ways lead on (<see cref="Stage.PreImageTwice"/>).</summary>
     internal MessageSet PreImageTwice(MessageSet once, MessageSet twice)
@@ -95,9 +128,11 @@ internal sealed class Step(int from, int to, Route? route, Link? link, Immutable
 /// <remarks>Places of routes with several sources come last and have no name.</remarks>
 internal sealed class Flow
 {
-    // The steps of the version before; and these, as soon as there is a version after.
-    private Dictionary<StepKey, Step>? _before;
-    private readonly Lazy<Dictionary<StepKey, Step>> _steps;
+    // So many more steps than there are now are remembered of other versions before those of removed routes are let go of.
+    private const int MostForgone = 512;
+
+    // The steps of this version and of those before it: a route that rests now may be back in the next one, or in the next lineup.
+    private readonly ConcurrentDictionary<StepKey, Step> _known;
 
     /// <summary>Names a step across versions of a studio: a route's, an inner path's, or another way's, by its ends.</summary>
     private readonly record struct StepKey(RouteId? Route, InnerPathId? Path, Place? From, Place? To);
@@ -105,21 +140,16 @@ internal sealed class Flow
     private Flow(Studio studio, Flow? previous)
     {
         Studio = studio;
-        _before = previous?._steps.Value;
-        _steps = new Lazy<Dictionary<StepKey, Step>>(ByKey);
+        _known = previous?._known ?? [];
         Room = RoomPlaces.Of(studio, previous?.Room);
-        var places = Room.Places.Select(place => (Place?)place).ToList();
-        var steps = new List<Step>();
-        foreach (var link in Room.Ways)
-        {
-            // What a device's keys and sound do is no way from one place to another.
-            if (link.On && Number(link.From) is { } from && Number(link.To) is { } to)
-                steps.Add(StepOf(places, from, to, null, link, link.Stages, MessageSet.Empty));
-        }
-        AddRoutes(places, steps);
-        Places = [.. places];
+        var steps = new List<Step>(Room.Open.Length + studio.Routes.Length);
+        foreach (var (from, to, link) in Room.Open)
+            steps.Add(StepOf(from, to, null, link, link.Stages, MessageSet.Empty));
+        var together = AddRoutes(steps);
+        Places = together == 0 ? Room.Named : [.. Room.Named, .. new Place?[together]];
         Steps = [.. steps];
-        (OutOf, Into) = (Lists(step => step.From), Lists(step => step.To));
+        LetGo();
+        (OutOf, Into) = (Lists(step => step.From, Room.Memory.OutOf), Lists(step => step.To, Room.Memory.Into));
         (Sent, Listening, Sounding) = (AtAll(Room.Sent), AtAll(Room.Listening), AtAll(Room.Sounding));
         (ComponentOf, Components) = Component.Find(Places.Length, OutOf);
         (OutWithin, IntoWithin) = (Within(OutOf), Within(Into));
@@ -128,16 +158,34 @@ internal sealed class Flow
         MessageSet[] AtAll(MessageSet[] sets) =>
             Places.Length == sets.Length ? sets : [.. sets, .. CircuitSearch.Filled(Places.Length - sets.Length)];
 
-        Step[][] Lists(Func<Step, int> end)
+        // A list that is the same as in another version is the very same.
+        Step[][] Lists(Func<Step, int> end, Lately<Step[]>[] known)
         {
-            var lists = new List<Step>[Places.Length];
+            var (begins, lists) = (new int[Places.Length + 1], new Step[Places.Length][]);
             foreach (var step in Steps)
-                (lists[end(step)] ??= []).Add(step);
-            return Array.ConvertAll(lists, list => list?.ToArray() ?? []);
+                begins[end(step) + 1]++;
+            for (var i = 0; i < Places.Length; i++)
+                begins[i + 1] += begins[i];
+            var (all, next) = (new Step[Steps.Length], begins[..^1]);
+            foreach (var step in Steps)
+                all[next[end(step)]++] = step;
+            for (var i = 0; i < Places.Length; i++)
+                lists[i] = ListAt(all.AsSpan(begins[i]..begins[i + 1]), IsOfRoom(i) ? known[i] : null);
+            return lists;
         }
 
-        Step[][] Within(Step[][] lists) =>
-            Array.ConvertAll(lists, steps => Array.TrueForAll(steps, IsWithin) ? steps : Array.FindAll(steps, IsWithin));
+        Step[][] Within(Step[][] lists)
+        {
+            if (together == 0 && !Array.Exists(Components, component => component.IsClosed))
+                return Room.Memory.NoSteps;
+            var within = new Step[lists.Length][];
+            for (var i = 0; i < lists.Length; i++)
+                within[i] =
+                    !Components[ComponentOf[i]].IsClosed ? []
+                    : Array.TrueForAll(lists[i], IsWithin) ? lists[i]
+                    : Array.FindAll(lists[i], IsWithin);
+            return within;
+        }
     }
 
     internal Studio Studio { get; }
@@ -206,49 +254,62 @@ internal sealed class Flow
     /// <summary>Whether a step stays within its component.</summary>
     internal bool IsWithin(Step step) => ComponentOf[step.From] == ComponentOf[step.To];
 
-    private static StepKey KeyOf(List<Place?> places, int from, int to, Route? route, Link? link) =>
-        new(route?.Id, link?.Inner?.Id, places[from], places[to]);
+    /// <summary>What a place is; null where several sources come together.</summary>
+    private Place? NamedAt(int place) => IsOfRoom(place) ? Room.Places[place] : null;
 
-    private Dictionary<StepKey, Step> ByKey()
+    private static Step[] ListAt(Span<Step> steps, Lately<Step[]>? known)
     {
-        var (steps, places) = (new Dictionary<StepKey, Step>(Steps.Length), Places.ToList());
-        foreach (var step in Steps)
-            steps.TryAdd(KeyOf(places, step.From, step.To, step.Route, step.Link), step);
-        // A route that rests now may be back in the next version, or in the next lineup.
-        foreach (var (key, step) in _before ?? [])
+        if (steps.IsEmpty)
+            return [];
+        foreach (var each in known is null ? [] : known.Items)
         {
-            if (key.Route is { } route && Studio.FindRoute(route) is not null)
-                steps.TryAdd(key, step);
+            if (each is not null && steps.SequenceEqual(each))
+                return each;
         }
-        _before = null;
-        return steps;
+        return known is null ? steps.ToArray() : known.Keep(steps.ToArray());
     }
 
-    /// <summary>A step: that of the version before if it is the very same, else a new one, with the memory of one that does the
+    /// <summary>A step: that of another version if it is the very same, else a new one, with the memory of one that does the
     /// same.</summary>
-    private Step StepOf(List<Place?> places, int from, int to, Route? route, Link? link, ImmutableArray<Stage> stages, MessageSet taken)
+    private Step StepOf(int from, int to, Route? route, Link? link, ImmutableArray<Stage> stages, MessageSet taken)
     {
-        var known = _before?.GetValueOrDefault(KeyOf(places, from, to, route, link));
+        var key = new StepKey(route?.Id, link?.Inner?.Id, NamedAt(from), NamedAt(to));
+        var known = _known.GetValueOrDefault(key);
         if (known is null || known.Stages != stages || !known.Taken.Equals(taken))
-            return new Step(from, to, route, link, stages, taken);
-        return known.From == from && known.To == to && ReferenceEquals(known.Route, route) && known.Link == link
-            ? known
-            : new Step(from, to, route, link, stages, taken, known);
+            known = null;
+        else if (known.From == from && known.To == to && ReferenceEquals(known.Route, route) && known.Link == link)
+            return known;
+        return _known[key] = new Step(from, to, route, link, stages, taken, known);
     }
 
-    private void AddRoutes(List<Place?> places, List<Step> steps)
+    /// <summary>Lets go of the steps of what is not in the studio any more, once there are many.</summary>
+    private void LetGo()
+    {
+        if (_known.Count <= Steps.Length + Studio.Routes.Length + MostForgone)
+            return;
+        var there = Steps.ToHashSet();
+        foreach (var (key, step) in _known)
+        {
+            if (!there.Contains(step) && (key.Route is not { } route || Studio.FindRoute(route) is null))
+                _known.TryRemove(key, out _);
+        }
+    }
+
+    /// <summary>Adds the steps of routes that are live.</summary>
+    /// <returns>How many places there are where what several sources send comes together: they come after those of the room.</returns>
+    private int AddRoutes(List<Step> steps)
     {
         var live = LiveRoutes.Of(Studio);
         // Where what several sources send comes together before the stages of their route.
         var together = new Dictionary<RouteId, int>();
         foreach (var route in Studio.Routes)
         {
-            if (live.SourcesOf(route).Count(source => live.At(route, source) == RouteState.Live) <= 1)
+            if (live.SourcesOf(route) is [_] || live.SourcesOf(route).Count(source => live.At(route, source) == RouteState.Live) <= 1)
                 continue;
-            together.Add(route.Id, places.Count);
-            places.Add(null);
+            var place = Room.Places.Length + together.Count;
+            together.Add(route.Id, place);
             foreach (var to in Room.NumbersOf(route.To))
-                steps.Add(StepOf(places, places.Count - 1, to, route, null, route.Stages, Studio.LeftOutAt(route.To)));
+                steps.Add(StepOf(place, to, route, null, route.Stages, Studio.LeftOutAt(route.To)));
         }
         foreach (var source in live.Sources)
         {
@@ -258,14 +319,15 @@ internal sealed class Flow
                 {
                     if (together.TryGetValue(route.Id, out var at))
                     {
-                        steps.Add(StepOf(places, from, at, route, null, [], taken));
+                        steps.Add(StepOf(from, at, route, null, [], taken));
                         continue;
                     }
                     foreach (var to in Room.NumbersOf(route.To))
-                        steps.Add(StepOf(places, from, to, route, null, route.Stages, taken.Union(Studio.LeftOutAt(route.To))));
+                        steps.Add(StepOf(from, to, route, null, route.Stages, taken.Union(Studio.LeftOutAt(route.To))));
                 }
             }
         }
+        return together.Count;
     }
 }
 
@@ -274,6 +336,21 @@ internal sealed class Flow
 /// <param name="IsClosed">Whether a step within it exists at all: a single place without a step to itself is no closed way.</param>
 internal sealed record Component(int[] Places, bool IsClosed)
 {
+    private static Component[] _alone = [];
+
+    /// <summary>A place that lies on no closed way.</summary>
+    private static Component Alone(int place)
+    {
+        var known = _alone;
+        if (place >= known.Length)
+        {
+            // Another thread may do so too: each has what it needs.
+            known = [.. known, .. Enumerable.Range(known.Length, place + 1).Select(each => new Component([each], false))];
+            _alone = known;
+        }
+        return known[place];
+    }
+
     /// <summary>Finds the strongly connected components of a graph (R. Tarjan, "Depth-first search and linear graph algorithms",
     /// 1972), without recursion.</summary>
     /// <param name="places">How many places there are.</param>
@@ -323,6 +400,13 @@ internal sealed record Component(int[] Places, bool IsClosed)
                 }
                 if (deeper || low[place] != order[place])
                     continue;
+                // Where nothing leads back, which is nearly everywhere, a place is alone.
+                if (waiting.Peek() == place && !Array.Exists(outOf[place], step => step.To == place))
+                {
+                    component[waiting.Pop()] = found.Count;
+                    found.Add(Alone(place));
+                    continue;
+                }
                 var members = new List<int>();
                 int member;
                 do

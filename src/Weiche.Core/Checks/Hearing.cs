@@ -16,11 +16,13 @@ internal static class Hearing
     /// added.</summary>
     /// <param name="flow">The graph.</param>
     /// <param name="ends">What is done with messages at each place; empty where nothing is.</param>
-    internal static MessageSet[] Back(Flow flow, MessageSet[] ends)
+    /// <param name="isKept">Whether it is kept for the next version of the studio, in which the same will be asked.</param>
+    internal static MessageSet[] Back(Flow flow, MessageSet[] ends, bool isKept = false)
     {
         var sets = (MessageSet[])ends.Clone();
-        foreach (var component in flow.Components.Reverse())
+        for (var i = flow.Components.Length - 1; i >= 0; i--)
         {
+            var component = flow.Components[i];
             if (!component.IsClosed)
             {
                 sets[component.Places[0]] = HeardFrom(component.Places[0]);
@@ -44,13 +46,15 @@ internal static class Hearing
         }
         return sets;
 
-        MessageSet HeardFrom(int place)
-        {
-            var set = sets[place];
-            foreach (var step in flow.OutOf[place])
-                set = set.Union(step.PreImage(sets[step.To]));
-            return set;
-        }
+        MessageSet HeardFrom(int place) =>
+            RoomMemory.Gather(
+                isKept && flow.IsOfRoom(place) ? flow.Room.Memory.Heard[place] : null,
+                sets[place],
+                flow.OutOf[place],
+                sets,
+                static step => step.To,
+                static (step, set) => step.PreImage(set)
+            );
     }
 
     internal static IEnumerable<Finding> Of(CircuitSearch search)
@@ -59,28 +63,23 @@ internal static class Hearing
         // Where nothing is laid yet, nothing can be missed.
         if (flow.Studio.Routes.IsEmpty)
             return [];
-        var heard = Back(flow, flow.Listening);
+        var heard = Back(flow, flow.Listening, isKept: true);
         // Where everything that hears sounds, what is heard sounds.
-        var sounds = ReferenceEquals(flow.Room.Sounding, flow.Room.Listening) ? heard : Back(flow, flow.Sounding);
+        var sounds = ReferenceEquals(flow.Room.Sounding, flow.Room.Listening) ? heard : Back(flow, flow.Sounding, isKept: true);
         return SilentSources(flow, sounds).Concat(SilentDestinations(search)).Concat(Unheard(search, heard));
     }
 
     /// <summary>The places where a device sends by itself something that would sound if it got anywhere.</summary>
     private static IEnumerable<Finding> SilentSources(Flow flow, MessageSet[] sounding)
     {
-        foreach (var device in flow.Studio.Devices.Where(device => !device.PassesOn()))
+        foreach (var (device, places, sends) in flow.Room.Players)
         {
-            var places = flow.Room.OriginsOf(device);
-            var sends = places.Aggregate(MessageSet.Empty, (set, place) => set.Union(flow.Room.SentOnChannels[place]));
-            if (sends.IsEmpty || device.LocalControl is { On: true })
-                continue;
             if (Array.Exists(places, place => sounding[place].Overlaps(flow.Room.SentOnChannels[place])))
                 continue;
             var ports = flow.Studio.PortsOf(device.Id).Where(port => port.IsSource).ToList();
-            var routes = flow
-                .Studio.Routes.Where(route => flow.Studio.SourcesOf(route).Any(source => ports.Exists(port => port.Id == source.Id)))
-                .ToList();
-            var on = routes.FindAll(LiveRoutes.Of(flow.Studio).IsOn);
+            var live = LiveRoutes.Of(flow.Studio);
+            var routes = live.AllFrom(ports);
+            var on = routes.FindAll(live.IsOn);
             var why =
                 ports.Count == 0 ? "It is not met through any port: say where it is plugged in."
                 : routes.Count == 0 ? "No route leads on from it."
@@ -163,8 +162,9 @@ internal static class Hearing
         foreach (var device in flow.Studio.Devices.Where(device => heard.TryGetValue(device.Id, out var hears) && !hears))
         {
             var ports = flow.Studio.PortsOf(device.Id).Where(port => !port.IsSource).ToList();
-            var routes = flow.Studio.Routes.Where(route => ports.Exists(port => port.Id == route.To)).ToList();
-            var on = routes.FindAll(LiveRoutes.Of(flow.Studio).IsOn);
+            var live = LiveRoutes.Of(flow.Studio);
+            var routes = live.AllTo(ports);
+            var on = routes.FindAll(live.IsOn);
             var why =
                 ports.Count == 0 && !device.Jacks.Any(jack => jack.Role == JackRole.In && flow.Studio.CableAt(jack.Id) is not null)
                     ? "Nothing is plugged into it: say where it hangs."
@@ -194,25 +194,14 @@ internal static class Hearing
     private static IEnumerable<Finding> Unheard(CircuitSearch search, MessageSet[] heard)
     {
         var flow = search.Flow;
-        foreach (var step in flow.Steps.Where(step => step.Route is not null && flow.PortAt(step.To) is not null))
+        foreach (var step in flow.Steps.Where(step => step.Route is not null))
         {
+            if (step.LostWith(search.Reach[step.From], heard[step.To]) is not var (brings, lost, heardOn))
+                continue;
             // What a virtual port is sent is heard where it leads; if it leads nowhere, that is no matter of channels.
-            var to = flow.PortAt(step.To)!.Value;
-            if (to.Device.IsVirtualPort() || to.IsLoose)
+            if (flow.PortAt(step.To) is not { } to || to.Device.IsVirtualPort() || to.IsLoose)
                 continue;
-            var arrives = step.Image(search.Reach[step.From]);
-            if (heard[step.To].HasAllOf(arrives))
-                continue;
-            var brings = arrives.Intersect(MessageSet.OnChannels);
-            if (brings.IsEmpty)
-                continue;
-            var lost = brings.Except(heard[step.To]);
-            if (lost.IsEmpty)
-                continue;
-            var heardOn = brings.Except(lost).ChannelsIn();
             var channels = lost.ChannelsIn().Members.Where(channel => !heardOn.Contains(channel)).ToList();
-            if (channels.Count == 0)
-                continue;
             var isAll = lost.Equals(brings);
             // A device of which nobody said on which channels it sends is not taken to use all of them.
             if (!isAll && channels.Count == 16 - heardOn.Count)

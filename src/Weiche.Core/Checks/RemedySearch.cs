@@ -141,7 +141,7 @@ public static class RemedySearch
             var removes =
                 then is not null ? then.Findings.All(other => other.Key != finding.Key)
                 : finding.Kind == FindingKind.Doubled
-                    ? Doubles.Of(search.Flow, WaySearch.Of(search, report.Ways)).All(other => other.Key != finding.Key)
+                    ? Doubles.Of(search.Flow, WaySearch.Of(search.Flow)).All(other => other.Key != finding.Key)
                 : !StillRuns(finding, report.Search, search);
             search.Forget();
             if (search.OpensMoreThan(report.Search))

@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using Weiche.Core.Sets;
 using Weiche.Core.Studios;
 using Weiche.Core.Ways;
@@ -12,6 +13,7 @@ internal sealed class RoomPlaces
     private readonly Studio _studio;
     private readonly Dictionary<Place, int> _numbers = [];
     private readonly Dictionary<DeviceId, int[]> _origins = [];
+    private readonly ConcurrentDictionary<PortId, int[]> _ends = [];
 
     private RoomPlaces(Studio studio)
     {
@@ -28,7 +30,18 @@ internal sealed class RoomPlaces
         }
         foreach (var own in Links.Own)
             Add(own);
+        HasLoose = studio.Ports.Any(port => port.IsLoose);
+        WaysBack = Ways.Count(link => link.Kind is LinkKind.Inner or LinkKind.Virtual && link.To != Place.Sound);
         Places = [.. places];
+        var open = new List<(int, int, Link)>();
+        foreach (var link in Ways.Where(link => link.On))
+        {
+            if (Number(link.From) is { } from && Number(link.To) is { } to)
+                open.Add((from, to, link));
+        }
+        Open = [.. open];
+        Named = Array.ConvertAll(Places, place => (Place?)place);
+        Memory = new RoomMemory(Places.Length);
         Hearers = Array.ConvertAll(Places, place => RoomLinks.HearerAt(studio, place));
         Listening = Array.ConvertAll(Hearers, device =>
             device is null ? MessageSet.Empty : MessageSet.Of(device.Listens, device.ListensKinds)
@@ -59,8 +72,17 @@ internal sealed class RoomPlaces
     /// <summary>Every way in the room.</summary>
     internal Link[] Ways { get; }
 
+    /// <summary>Those that are open and lead from one place to another; what a device's keys and sound do does not.</summary>
+    internal (int From, int To, Link Link)[] Open { get; }
+
+    /// <summary>How many of them are ways by which something could come back.</summary>
+    internal int WaysBack { get; }
+
     /// <summary>The ports and jacks.</summary>
     internal Place[] Places { get; }
+
+    /// <summary>The same, as there may be places without a name after them.</summary>
+    internal Place?[] Named { get; }
 
     /// <summary>For each place the device that hears what gets there, or null.</summary>
     internal Device?[] Hearers { get; }
@@ -77,8 +99,17 @@ internal sealed class RoomPlaces
     /// <summary>The same, without system messages.</summary>
     internal MessageSet[] SentOnChannels { get; }
 
+    /// <summary>What was worked out here with some routes or others.</summary>
+    internal RoomMemory Memory { get; }
+
     /// <summary>What names have to tell.</summary>
     internal IReadOnlyList<Finding> Names => field ??= [.. NameChecks.Of(_studio)];
+
+    /// <summary>What cables have to tell.</summary>
+    internal IReadOnlyList<Finding> Cabling => field ??= [.. CablingChecks.OfCables(_studio)];
+
+    /// <summary>Whether an interface has a port into which nothing is plugged.</summary>
+    internal bool HasLoose { get; }
 
     /// <summary>The places of a studio.</summary>
     /// <param name="studio">The studio.</param>
@@ -91,12 +122,25 @@ internal sealed class RoomPlaces
         studio.Devices == _studio.Devices && studio.Cables == _studio.Cables && studio.Outside == _studio.Outside;
 
     /// <summary>The numbers of where routes from a source begin, or routes to a destination end (<see cref="RoomLinks.EndsAt"/>).</summary>
-    internal IEnumerable<int> NumbersOf(PortId port) => Links.EndsAt(port).Select(place => _numbers[place]);
+    internal int[] NumbersOf(PortId port) =>
+        _ends.GetOrAdd(port, static (port, room) => [.. room.Links.EndsAt(port).Select(place => room._numbers[place])], this);
 
     internal int? Number(Place place) => _numbers.TryGetValue(place, out var number) ? number : null;
 
     /// <summary>The places where a device sends by itself: its sources and its OUT jacks.</summary>
     internal int[] OriginsOf(Device device) => _origins[device.Id];
+
+    /// <summary>The devices that send something on channels by themselves, which does not sound in them already: where, and what all in
+    /// all.</summary>
+    internal IReadOnlyList<(Device Device, int[] Places, MessageSet Sends)> Players =>
+        field ??= [
+            .. from device in _studio.Devices
+            where !device.PassesOn() && device.LocalControl is not { On: true }
+            let places = OriginsOf(device)
+            let sends = places.Aggregate(MessageSet.Empty, (set, place) => set.Union(SentOnChannels[place]))
+            where !sends.IsEmpty
+            select (device, places, sends),
+        ];
 
     private IEnumerable<int> Origins(Device device) =>
         device

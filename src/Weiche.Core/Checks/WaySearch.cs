@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using Weiche.Core.Midi;
 using Weiche.Core.Sets;
 using Weiche.Core.Stages;
@@ -14,6 +15,9 @@ namespace Weiche.Core.Checks;
 /// <param name="All">All that is sent at its beginning.</param>
 internal sealed record HeardWay(int Origin, Device From, Device Hearer, Step[] Steps, MessageSet Heard, MessageSet All)
 {
+    /// <summary>Whether everything arrives as it was sent.</summary>
+    internal bool IsPlain => Array.TrueForAll(Steps, step => step.Stages.IsEmpty);
+
     /// <summary>Whether it is local control: the keys play the device's own sound.</summary>
     internal bool IsLocal => Steps.Length == 0;
 
@@ -44,30 +48,40 @@ internal sealed class WaySearch
     /// <summary>The most steps that are looked at. In a studio without circles there are hardly more than it has routes.</summary>
     internal const int MaxSteps = 40_000;
 
+    // Of a place from where more steps lead on, through a tangle, one version alone is kept.
+    private const int ManySteps = 64;
+
     private readonly Flow _flow;
     private readonly List<HeardWay> _ways = [];
     private readonly List<WireWay> _wires = [];
+    private readonly List<WaysToHearer> _toHearers = [];
     private readonly List<Step> _path = [];
     private readonly HashSet<int> _on = [];
     private readonly HashSet<int> _passed = [];
-    private readonly Dictionary<int, FromOrigin> _origins = [];
-    private readonly bool?[] _leadsOn;
     private int _steps;
 
-    private readonly Dictionary<(Place Origin, DeviceId Hearer), (List<HeardWay> Ways, Finding? Finding)> _known = [];
-    private WaySearch? _previous;
-
-    private WaySearch(CircuitSearch search, WaySearch? previous)
+    private WaySearch(Flow flow)
     {
-        _previous = previous;
-        _flow = search.Flow;
-        _leadsOn = new bool?[Math.Max(_flow.Places.Length, previous?._flow.Places.Length ?? 0)];
-        foreach (var device in _flow.Studio.Devices)
-            FromDevice(device);
+        _flow = flow;
+        foreach (var device in flow.Studio.Devices)
+        {
+            foreach (var origin in flow.Room.OriginsOf(device))
+            {
+                if (flow.Sent[origin].IsEmpty)
+                    continue;
+                if (Known(origin) is { } known && _steps + known.Steps < MaxSteps)
+                    Take(known);
+                else
+                    Search(device, origin);
+            }
+        }
     }
 
     /// <summary>The ways that were found, by the device that sends.</summary>
     internal IReadOnlyList<HeardWay> All => _ways;
+
+    /// <summary>The same, together where they lead from one place to one hearer.</summary>
+    internal IReadOnlyList<WaysToHearer> ToHearers => _toHearers;
 
     /// <summary>The ways to destinations whose wire has an end to what it carries.</summary>
     internal IReadOnlyList<WireWay> Wires => _wires;
@@ -75,94 +89,63 @@ internal sealed class WaySearch
     /// <summary>Whether all ways were looked at, or only those within the first <see cref="MaxSteps"/> steps.</summary>
     internal bool IsWhole => _steps < MaxSteps;
 
-    internal static WaySearch Of(CircuitSearch search, WaySearch? previous = null) => new(search, previous);
+    internal static WaySearch Of(Flow flow) => new(flow);
 
-    /// <summary>Works something out for the ways from each origin to each hearer, where there are several, or one on which something is
-    /// changed; where they are the same as before the last edit, it is taken from there.</summary>
-    internal IEnumerable<Finding> ByEnds(Func<List<HeardWay>, Finding?> find)
+    private void Take(WaysFrom known)
     {
-        // Names stand in the findings.
-        var before = _previous?._flow.HasRoomOf(_flow) == true ? _previous._known : [];
-        foreach (var group in _ways.GroupBy(way => (way.Origin, way.Hearer.Id)))
-        {
-            var ways = group.ToList();
-            if (ways is [var only] && only.Steps.All(step => step.Stages.IsEmpty))
-                continue;
-            var ends = (_flow.Places[group.Key.Origin]!.Value, group.Key.Id);
-            var finding =
-                before.TryGetValue(ends, out var known)
-                && known.Ways.Count == ways.Count
-                && known.Ways.Zip(ways).All(pair => IsSame(pair.First, pair.Second))
-                && (known.Finding is null || ways.All(AreCalledTheSame))
-                    ? known.Finding
-                    : find(ways);
-            _known[ends] = (ways, finding);
-            if (finding is not null)
-                yield return finding;
-        }
-        _previous = null;
+        _ways.AddRange(known.Ways);
+        _wires.AddRange(known.Wires);
+        _toHearers.AddRange(known.ToHearers);
+        _steps += known.Steps;
     }
 
-    /// <summary>Whether the routes of a way are called what they were called: a route's name has that of its group in it, and its number
-    /// among twins.</summary>
-    private bool AreCalledTheSame(HeardWay way) =>
-        way.Steps.All(step => step.Route is not { } route || _previous!._flow.Words.NameOf(route) == _flow.Words.NameOf(route));
-
-    /// <summary>Whether two ways from the same place in two versions are one: what is heard of the same by the same steps is the same,
-    /// where no device was touched.</summary>
-    private static bool IsSame(HeardWay one, HeardWay other) =>
-        ReferenceEquals(one, other)
-        || one.Hearer.Id == other.Hearer.Id && one.All.Equals(other.All) && one.Steps.AsSpan().SequenceEqual(other.Steps);
-
-    private void FromDevice(Device device)
+    private void Search(Device device, int origin)
     {
-        foreach (var origin in _flow.Room.OriginsOf(device))
+        var (ways, wires, steps) = (_ways.Count, _wires.Count, _steps);
+        if (device.LocalControl is { On: true } local)
         {
-            if (_flow.Sent[origin].IsEmpty)
-                continue;
-            if (FoundBefore(origin) is { } known && _steps + known.Steps < MaxSteps)
-            {
-                _ways.AddRange(known.Ways);
-                _wires.AddRange(known.Wires);
-                _steps += known.Steps;
-                _origins.Add(origin, known);
-                continue;
-            }
-            var (ways, wires, steps) = (_ways.Count, _wires.Count, _steps);
-            if (device.LocalControl is { On: true } local)
-            {
-                var played = Stage.ImageOf(local.Stages, _flow.Sent[origin].Intersect(MessageSet.OnChannels));
-                if (!played.IsEmpty)
-                    _ways.Add(new HeardWay(origin, device, device, [], played, _flow.Sent[origin]));
-            }
-            _on.Add(origin);
-            Follow(origin, device, origin, _flow.Sent[origin]);
-            _on.Clear();
-            if (IsWhole)
-                _origins.Add(origin, new FromOrigin([.. _passed], [.. _ways.Skip(ways)], [.. _wires.Skip(wires)], _steps - steps));
-            _passed.Clear();
+            var played = Stage.ImageOf(local.Stages, _flow.Sent[origin].Intersect(MessageSet.OnChannels));
+            if (!played.IsEmpty)
+                _ways.Add(new HeardWay(origin, device, device, [], played, _flow.Sent[origin]));
         }
+        _on.Add(origin);
+        Follow(origin, device, origin, _flow.Sent[origin]);
+        _on.Clear();
+        var found = _ways.GetRange(ways, _ways.Count - ways);
+        var toHearers = ToEachHearer(origin, found);
+        _toHearers.AddRange(toHearers);
+        if (IsWhole && _passed.All(_flow.IsOfRoom))
+        {
+            int[] places = [.. _passed];
+            var outOf = Array.ConvertAll(places, place => _flow.OutOf[place]);
+            var all = new WaysFrom(places, outOf, found, _wires.GetRange(wires, _wires.Count - wires), toHearers, _steps - steps);
+            if (all.Steps > ManySteps)
+                _flow.Room.Memory.Ways[origin].KeepAlone(all);
+            else
+                _flow.Room.Memory.Ways[origin].Keep(all);
+        }
+        _passed.Clear();
     }
 
-    /// <summary>What was found from an origin before the last edit, where all places that were passed lead on as they did; else
+    private WaysToHearer[] ToEachHearer(int origin, List<HeardWay> ways) =>
+        ways switch
+        {
+            [] => [],
+            [var only] => [_flow.Room.Memory.To(origin, only.Hearer.Id, ways)],
+            _ => [.. ways.GroupBy(way => way.Hearer.Id).Select(group => _flow.Room.Memory.To(origin, group.Key, [.. group]))],
+        };
+
+    /// <summary>What was found from an origin in another version, where all places that were passed led on as they do; else
     /// null.</summary>
-    private FromOrigin? FoundBefore(int origin) =>
-        _previous is not null
-        && _previous._flow.HasRoomOf(_flow)
-        && _previous._origins.TryGetValue(origin, out var known)
-        && Array.TrueForAll(known.Places, LeadsOnAsBefore)
-            ? known
-            : null;
-
-    private bool LeadsOnAsBefore(int place) =>
-        _leadsOn[place] ??= _flow.IsOfRoom(place) && _flow.OutOf[place].AsSpan().SequenceEqual(_previous!._flow.OutOf[place]);
-
-    /// <summary>What was found from an origin.</summary>
-    /// <param name="Places">The places that were passed, each once.</param>
-    /// <param name="Ways">The ways to devices that hear.</param>
-    /// <param name="Wires">The ways to destinations whose wire has an end to what it carries.</param>
-    /// <param name="Steps">How many steps were looked at.</param>
-    private sealed record FromOrigin(int[] Places, HeardWay[] Ways, WireWay[] Wires, int Steps);
+    private WaysFrom? Known(int origin)
+    {
+        foreach (var known in _flow.Room.Memory.Ways[origin].Items)
+        {
+            if (known is not null && known.IsStill(_flow))
+                return known;
+        }
+        return null;
+    }
 
     private void Follow(int origin, Device from, int place, MessageSet set)
     {
@@ -191,4 +174,71 @@ internal sealed class WaySearch
             _path.RemoveAt(_path.Count - 1);
         }
     }
+}
+
+/// <summary>What was found from a place where a device sends by itself.</summary>
+/// <param name="Places">The places that were passed, each once.</param>
+/// <param name="OutOf">The steps from each of them.</param>
+/// <param name="Ways">The ways to devices that hear.</param>
+/// <param name="Wires">The ways to destinations whose wire has an end to what it carries.</param>
+/// <param name="ToHearers">The ways to each device that hears.</param>
+/// <param name="Steps">How many steps were looked at.</param>
+internal sealed record WaysFrom(int[] Places, Step[][] OutOf, List<HeardWay> Ways, List<WireWay> Wires, WaysToHearer[] ToHearers, int Steps)
+{
+    /// <summary>Whether the places lead on in a graph of the same room as they did.</summary>
+    internal bool IsStill(Flow flow)
+    {
+        for (var i = 0; i < Places.Length; i++)
+        {
+            if (!ReferenceEquals(flow.OutOf[Places[i]], OutOf[i]))
+                return false;
+        }
+        return true;
+    }
+}
+
+/// <summary>All ways from a place to one device that hears, and whether anything arrives twice by them.</summary>
+/// <param name="ways">The ways.</param>
+internal sealed class WaysToHearer(List<HeardWay> ways)
+{
+    private Told? _told;
+
+    /// <summary>What was found, with the names in it: a route's has that of its group, and its number among twins.</summary>
+    private sealed record Told(Finding? Finding, ImmutableArray<Route> Routes, ImmutableArray<SourceGroup> Groups, string[] Names);
+
+    /// <summary>Whether they are some others: what is heard of the same by the same steps is the same, in the same room.</summary>
+    internal bool Has(List<HeardWay> others)
+    {
+        for (var i = 0; i < ways.Count; i++)
+        {
+            if (ways.Count != others.Count || !ways[i].Steps.AsSpan().SequenceEqual(others[i].Steps))
+                return false;
+        }
+        return true;
+    }
+
+    /// <summary>What arrives twice, or null if nothing does.</summary>
+    internal Finding? Doubled(Flow flow)
+    {
+        if (_told is not { } told || !IsStill(told, flow))
+        {
+            var finding = ways is [{ IsPlain: true }] ? null : Doubles.Of(flow, ways);
+            _told = told = new Told(finding, flow.Studio.Routes, flow.Studio.Groups, finding is null ? [] : Names(flow));
+        }
+        return told.Finding;
+    }
+
+    private bool IsStill(Told told, Flow flow)
+    {
+        var studio = flow.Studio;
+        if (told.Finding is null || told.Routes == studio.Routes && told.Groups == studio.Groups)
+            return true;
+        if (!told.Names.AsSpan().SequenceEqual(Names(flow)))
+            return false;
+        _told = told with { Routes = studio.Routes, Groups = studio.Groups };
+        return true;
+    }
+
+    private string[] Names(Flow flow) =>
+        [.. ways.SelectMany(way => way.Steps).Select(step => step.Route).OfType<Route>().Select(flow.Words.NameOf)];
 }

@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 
@@ -73,6 +74,17 @@ public sealed class LiveRoutes
     /// <param name="route">A route of the studio.</param>
     public IReadOnlyList<DevicePort> SourcesOf(Route route) => _tables.Sources[route.Id];
 
+    /// <summary>The routes from any of some sources, whether they are on or not, in the studio's order.</summary>
+    /// <param name="sources">The sources.</param>
+    internal List<Route> AllFrom(IEnumerable<DevicePort> sources) => InOrder(sources, _tables.AllFrom);
+
+    /// <summary>The routes to any of some destinations, whether they are on or not, in the studio's order.</summary>
+    /// <param name="destinations">The destinations.</param>
+    internal List<Route> AllTo(IEnumerable<DevicePort> destinations) => InOrder(destinations, _tables.AllTo);
+
+    private List<Route> InOrder(IEnumerable<DevicePort> ports, ILookup<PortId, int> lists) =>
+        [.. ports.SelectMany(port => lists[port.Id]).Distinct().Order().Select(at => _studio.Routes[at])];
+
     /// <summary>The routes of a source that are switched on, in the order in which they are asked. Not all of them need be live.</summary>
     /// <param name="source">The source.</param>
     public IReadOnlyList<Route> From(PortId source) => _tables.BySource.GetValueOrDefault(source) ?? [];
@@ -89,8 +101,9 @@ public sealed class LiveRoutes
     /// be off all the same.</summary>
     /// <param name="route">A route of the studio.</param>
     /// <param name="source">A source of it.</param>
-    public bool TakesPart(Route route, PortId source) =>
-        route.On && IsOnDuty(route) && (!_anySolo || route.Solo || _carriesOn.Contains((route.Id, source)));
+    public bool TakesPart(Route route, PortId source) => route.On && IsOnDuty(route) && IsSoloed(route, source);
+
+    private bool IsSoloed(Route route, PortId source) => !_anySolo || route.Solo || _carriesOn.Contains((route.Id, source));
 
     /// <summary>The routes of a source that are on, or that a lever may switch on, in the order in which they are asked.</summary>
     internal Route[] Arranged(PortId source) => _tables.Arranged.GetValueOrDefault(source) ?? [];
@@ -124,7 +137,7 @@ public sealed class LiveRoutes
             ? IsHeldOff(route) ? RouteState.HeldOff
                 : RouteState.OffDuty
         : !source.Port.On ? RouteState.SourceOff
-        : !TakesPart(route, source.Id) ? RouteState.NotSoloed
+        : !IsSoloed(route, source.Id) ? RouteState.NotSoloed
         : _studio.FindPort(route.To) is { Port.On: true } ? RouteState.Live
         : RouteState.DestinationOff;
 
@@ -190,8 +203,11 @@ public sealed class LiveRoutes
 /// <summary>Which routes come from which sources, whatever the lineup.</summary>
 internal sealed class RouteTables
 {
+    private readonly ImmutableArray<Route> _routes;
+
     internal RouteTables(Studio studio)
     {
+        _routes = studio.Routes;
         AnySolo = studio.Routes.Any(route => route is { On: true, Solo: true });
         var worked = studio.Levers.Select(lever => lever.Work).OfType<SwitchRoutes>().SelectMany(work => work.Routes).ToHashSet();
         var lists = new Dictionary<PortId, List<Route>>();
@@ -220,6 +236,16 @@ internal sealed class RouteTables
 
     /// <summary>Whether any route that is on is soloed.</summary>
     internal bool AnySolo { get; }
+
+    /// <summary>For each source the routes from it, on or off, by their place in the studio.</summary>
+    internal ILookup<PortId, int> AllFrom =>
+        field ??= _routes
+            .Index()
+            .SelectMany(route => Sources[route.Item.Id].Select(source => (source.Id, route.Index)))
+            .ToLookup(each => each.Id, each => each.Index);
+
+    /// <summary>For each destination the routes to it.</summary>
+    internal ILookup<PortId, int> AllTo => field ??= _routes.Index().ToLookup(route => route.Item.To, route => route.Index);
 
     /// <summary>The sources of each route.</summary>
     internal Dictionary<RouteId, DevicePort[]> Sources { get; } = [];

@@ -20,7 +20,7 @@ public class OtherTrialTests(ITestOutputHelper output)
                 (studio, messages) =>
                 {
                     var flow = AnyRoom.FlowOf(studio, messages);
-                    var search = WaySearch.Of(CircuitSearch.Of(flow));
+                    var search = WaySearch.Of(flow);
                     if (!search.IsWhole)
                         return;
                     var brute = BruteDoubles(flow, messages);

@@ -1,0 +1,128 @@
+using System.Collections.Concurrent;
+using System.Collections.Immutable;
+using Weiche.Core.Sets;
+using Weiche.Core.Studios;
+
+namespace Weiche.Core.Checks;
+
+/// <summary>What was worked out in a room with some routes or others, to be taken from here where it comes again: an edit changes a few of
+/// them, a lineup has some of those of another.</summary>
+/// <remarks>Each thing is kept with all that it follows from, and taken only where that is the very same. Safe to use from several
+/// threads.</remarks>
+/// <param name="places">How many places the room has.</param>
+internal sealed class RoomMemory(int places)
+{
+    private const int Versions = 8;
+
+    // Of ends between which more ways lead, one version alone is kept.
+    private const int ManyWays = 4;
+
+    // After so many all are let go of but those that are known with all the ways from their place: in a tangle an edit makes thousands.
+    private const int MostToHearers = 8_192;
+    private int _toHearers;
+
+    private readonly ConcurrentDictionary<(int Origin, DeviceId Hearer), Lately<WaysToHearer>> _hearers = [];
+
+    /// <summary>For each place no steps.</summary>
+    internal Step[][] NoSteps { get; } = [.. Enumerable.Repeat<Step[]>([], places)];
+
+    /// <summary>For each place the steps from it.</summary>
+    internal Lately<Step[]>[] OutOf { get; } = ForEach<Step[]>(places);
+
+    /// <summary>For each place the steps to it.</summary>
+    internal Lately<Step[]>[] Into { get; } = ForEach<Step[]>(places);
+
+    /// <summary>For each place what can be there, by what leads to it.</summary>
+    internal Lately<Gathered>[] Reach { get; } = ForEach<Gathered>(places);
+
+    /// <summary>For each place what of it is heard, by where it leads.</summary>
+    internal Lately<Gathered>[] Heard { get; } = ForEach<Gathered>(places);
+
+    /// <summary>For each place the ways from there.</summary>
+    internal Lately<WaysFrom>[] Ways { get; } = ForEach<WaysFrom>(places);
+
+    /// <summary>Of which devices it is not known whether they play themselves, by the routes of all lineups.</summary>
+    internal Lately<OfRoutes> Unknown { get; } = new(2);
+
+    /// <summary>The ways from a place to a hearer, the same ones as before where they are the same.</summary>
+    /// <param name="origin">The place.</param>
+    /// <param name="hearer">The device that hears.</param>
+    /// <param name="ways">The ways.</param>
+    internal WaysToHearer To(int origin, DeviceId hearer, List<HeardWay> ways)
+    {
+        var known = _hearers.GetOrAdd((origin, hearer), static _ => new Lately<WaysToHearer>(Versions));
+        foreach (var each in known.Items)
+        {
+            if (each is not null && each.Has(ways))
+                return each;
+        }
+        if (Interlocked.Increment(ref _toHearers) > MostToHearers)
+        {
+            _hearers.Clear();
+            _toHearers = 0;
+        }
+        return ways.Count > ManyWays ? known.KeepAlone(new WaysToHearer(ways)) : known.Keep(new WaysToHearer(ways));
+    }
+
+    private static Lately<T>[] ForEach<T>(int places)
+        where T : class
+    {
+        var lists = new Lately<T>[places];
+        for (var i = 0; i < places; i++)
+            lists[i] = new Lately<T>(Versions);
+        return lists;
+    }
+
+    /// <summary>What was found of routes, whether they are live or not.</summary>
+    internal sealed record OfRoutes(ImmutableArray<Route> Routes, ImmutableArray<Finding> Findings);
+
+    /// <summary>What steps bring together at a place, and what is there without them.</summary>
+    /// <param name="memory">What was brought together there before; null if that is not kept.</param>
+    /// <param name="own">What is there without them.</param>
+    /// <param name="steps">The steps, each with its near end at the place.</param>
+    /// <param name="sets">For each place the set that is there.</param>
+    /// <param name="far">The far end of a step.</param>
+    /// <param name="carry">What a step makes of a set at its far end.</param>
+    internal static MessageSet Gather(
+        Lately<Gathered>? memory,
+        MessageSet own,
+        Step[] steps,
+        MessageSet[] sets,
+        Func<Step, int> far,
+        Func<Step, MessageSet, MessageSet> carry
+    )
+    {
+        if (steps.Length == 0)
+            return own;
+        foreach (var known in memory is null ? [] : memory.Items)
+        {
+            if (known is not null && known.IsOf(own, steps, sets, far))
+                return known.Set;
+        }
+        var set = own;
+        foreach (var step in steps)
+            set = set.Union(carry(step, sets[far(step)]));
+        memory?.Keep(new Gathered(own, steps, Array.ConvertAll(steps, step => sets[far(step)]), set));
+        return set;
+    }
+
+    /// <summary>A set that steps brought together.</summary>
+    /// <param name="Own">What was there without them.</param>
+    /// <param name="Steps">The steps.</param>
+    /// <param name="Others">For each the set at its far end.</param>
+    /// <param name="Set">What they made.</param>
+    internal sealed record Gathered(MessageSet Own, Step[] Steps, MessageSet[] Others, MessageSet Set)
+    {
+        internal bool IsOf(MessageSet own, Step[] steps, MessageSet[] sets, Func<Step, int> far)
+        {
+            if (!ReferenceEquals(Steps, steps) || !ReferenceEquals(Own, own))
+                return false;
+            for (var i = 0; i < steps.Length; i++)
+            {
+                if (!ReferenceEquals(Others[i], sets[far(steps[i])]))
+                    return false;
+            }
+            return true;
+        }
+    }
+}

@@ -153,7 +153,7 @@ public sealed partial class Engine
         // What stages keep for later goes out now: the last value always arrives. What plays in time plays on.
         foreach (var (line, stage) in _prepared.Timed)
         {
-            if (!line.Stages[stage].FollowsBeat || prepared.PlaysOn(line, stage, place, out var sources) is not { } next)
+            if (!line.Stages[stage].MakesNotes || prepared.PlaysOn(line, stage, place, out var sources) is not { } next)
             {
                 LetGo(line, stage, EndOfTime, now);
                 continue;
@@ -465,7 +465,7 @@ public sealed partial class Engine
 
     private void LetGo(Line line, int stage, MidiTime due, MidiTime now)
     {
-        if (line.Stages[stage].FollowsBeat)
+        if (line.Stages[stage].MakesNotes)
         {
             if (due == EndOfTime)
                 line.Stages[stage].Forget(CompiledStage.AllSources);

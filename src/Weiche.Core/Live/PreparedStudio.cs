@@ -120,7 +120,7 @@ public sealed class PreparedStudio
         Beating =
         [
             .. Lines.SelectMany(line =>
-                line.Stages.Index().Where(stage => stage.Item.FollowsBeat).Select(stage => (line, stage.Index, SourcesOf(line)))
+                line.Stages.Index().Where(stage => stage.Item.MakesNotes).Select(stage => (line, stage.Index, SourcesOf(line)))
             ),
         ];
 
@@ -256,7 +256,7 @@ public sealed class PreparedStudio
         if (
             stage >= line.Rules.Length
             || !line.Rules.AsSpan(0, stage).SequenceEqual(before.Rules.AsSpan(0, stage))
-            || !line.Stages[stage].FollowsBeat
+            || !line.Stages[stage].MakesNotes
         )
             return null;
         foreach (var beating in Beating)

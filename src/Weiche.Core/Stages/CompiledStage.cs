@@ -20,8 +20,9 @@ internal abstract class CompiledStage
     /// <summary>When the next message that was kept is due; never if none is kept.</summary>
     internal virtual MidiTime NextDue => MidiTime.Never;
 
-    /// <summary>Whether it makes messages of its own in time, from what is held.</summary>
-    internal virtual bool FollowsBeat => false;
+    /// <summary>Whether it begins and ends notes of its own: in time, from what is held, or those that came, at another moment. What it
+    /// lets go of begins and ends what it has begun; the note-off that came ends nothing behind it.</summary>
+    internal virtual bool MakesNotes => false;
 
     /// <summary>A pulse of the studio's clock, while that runs.</summary>
     /// <param name="position">Pulses since the beginning.</param>

@@ -211,7 +211,7 @@ public sealed record PatternStage : Stage
 
         internal override bool KeepsTime => true;
 
-        internal override bool FollowsBeat => true;
+        internal override bool MakesNotes => true;
 
         internal override MidiTime NextDue
         {

@@ -6,6 +6,7 @@ using Weiche.Core.Stages;
 using Weiche.Core.Studios;
 using Weiche.Core.Studios.Edits;
 using Weiche.Core.Tests.Midi;
+using Weiche.Core.Tests.Stages;
 using static Weiche.Core.Tests.Rooms;
 
 namespace Weiche.Core.Tests.Live;
@@ -386,6 +387,37 @@ public class MergeTests
         rig.Wait(5_000_000);
         Assert.Equal(2, rig.At("a").Count);
     }
+
+    [Fact]
+    public void No_sort_of_stage_leaves_a_note_behind_once_the_keys_are_up() =>
+        Gen.Select(AnyStage.Any.Array[1, 3], Gen.Select(Gen.Int[0, 127], Gen.Int[1, 127], Gen.Int[0, 15], Gen.Int[0, 400_000]).Array[1, 8])
+            .Sample(
+                (stages, notes) =>
+                {
+                    var rig = new Rig(Of("keys", "a").Lay("keys", "a", stages));
+                    foreach (var (key, velocity, channel, time) in notes)
+                    {
+                        rig.Send("keys", (byte)(0x90 | channel), (byte)key, (byte)velocity);
+                        rig.Wait(time);
+                    }
+                    foreach (var (key, velocity, channel, time) in notes)
+                    {
+                        rig.Send("keys", (byte)(0x80 | channel), (byte)key, (byte)velocity);
+                        rig.Wait(time);
+                    }
+                    rig.Wait(20_000_000);
+                    var sounding = new HashSet<string>();
+                    foreach (var text in rig.At("a").Where(text => text[0] is '8' or '9'))
+                    {
+                        if (text[0] == '9')
+                            sounding.Add(text[1..4]);
+                        else
+                            sounding.Remove(text[1..4]);
+                    }
+                    Assert.Empty(sounding);
+                },
+                iter: 3_000
+            );
 
     private static bool IsWithin(List<string> part, List<string> all)
     {

@@ -122,7 +122,7 @@ public class SetRuleTests
                     {
                         var count = stage.Apply(message, results);
                         // What becomes of keys in time is in the tests of patterns.
-                        if (compiled.FollowsBeat && message.IsNote)
+                        if (compiled.MakesNotes && message.IsNote)
                             continue;
                         var made = compiled.Apply(message, now += MidiSpan.Second, 0, fast);
                         // What it keeps for later comes before the next one is played.

@@ -80,6 +80,9 @@ public sealed class PlanBrowserTests(Window window) : IClassFixture<Window>
         window.Driver.ExecuteScript("document.getElementById('relay-to').focus()");
         window.Key("H");
         Assert.Equal(version, house.Desk.State.Version);
+        // What is changed elsewhere meanwhile takes nothing out of hand.
+        Assert.Null(house.Desk.Apply(new RenameStudio("by night")).Problem);
+        window.Until(() => window.Version() == house.Desk.State.Version, "what was changed elsewhere");
         window.Key(Keys.Enter);
         window.Until(() => house.Studio.FindRoute(route)!.To == house.To("Himmel"), "led to Himmel");
     }
@@ -103,6 +106,47 @@ public sealed class PlanBrowserTests(Window window) : IClassFixture<Window>
         window.Until(() => window.Text("#route-switch").StartsWith("On", StringComparison.Ordinal), "on again here");
         Assert.True(house.Studio.FindRoute(route)!.On);
         Assert.EndsWith("/plan?view=departures", other.Driver.Url, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task What_is_begun_goes_on_when_something_changes_elsewhere_and_is_given_up_by_who_looks_elsewhere()
+    {
+        await using var house = await House.Open(dome: true);
+        void Elsewhere(string name)
+        {
+            Assert.Null(house.Desk.Apply(new RenameStudio(name)).Problem);
+            window.Until(() => window.Version() == house.Desk.State.Version, name);
+        }
+        var (from, to) = (house.From("Tritt 13"), house.To("Himmel"));
+        window.Go(house, "/plan");
+        window.Press($"#plate-{from}");
+        Elsewhere("by night");
+        Assert.StartsWith("From Tritt 13", window.Text("#plan-say"), StringComparison.Ordinal);
+        window.Press($"#plate-{to}");
+        window.Until(() => house.Studio.Routes.Any(route => route.From == new OneSource(from) && route.To == to), "the route");
+
+        var (low, high) = (house.Route("Amsel 61", "Zinn").Id, house.Route("Amsel 61", "Brandung").Id);
+        window.Go(house, $"/plan?route={low}");
+        if (window.Has(".stage.folded:has(#play-keys-0)"))
+            window.Press(".stage:has(#play-keys-0) .unfold");
+        window.Press("#play-keys-0");
+        Elsewhere("by day");
+        Assert.Equal("Press the lowest key …", window.Text("#play-keys-0"));
+        house.StandIn("Amsel 61").Player!.Press("me", 40, 90);
+        window.Until(() => window.Text("#play-keys-0") == "Now the other end.", "one end");
+        // Another route is chosen: what is played there is music.
+        window.Script<object?>(
+            $"document.getElementById('track-{high}').dispatchEvent(new MouseEvent('click', {{ bubbles: true, cancelable: true }})); return null"
+        );
+        window.Until(() => window.Driver.Url.EndsWith($"route={high}", StringComparison.Ordinal) && window.Has("#play-keys-0"), "it");
+        Assert.Equal("Play two keys", window.Text("#play-keys-0"));
+        var (version, stages) = (house.Desk.State.Version, house.Studio.FindRoute(high)!.Stages);
+        window.WatchLamps();
+        house.StandIn("Amsel 61").Player!.Press("me", 72, 90);
+        window.Until(() => window.HasLit($"lamp {house.From("Amsel 61")}"), "a frame with the key");
+        Assert.Equal("Play two keys", window.Text("#play-keys-0"));
+        Assert.Equal(stages, house.Studio.FindRoute(high)!.Stages);
+        Assert.Equal(version, house.Desk.State.Version);
     }
 
     [Fact]

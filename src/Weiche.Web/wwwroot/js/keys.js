@@ -99,6 +99,14 @@ export function startKeys() {
     },
     true,
   );
+  // What is gone through goes on in the part that was fetched anew, if it is there and as it was.
+  document.body.addEventListener("htmx:afterSwap", () => {
+    const field = chosen && document.getElementById(chosen.field.id);
+    if (field?.value !== chosen?.field.value) chosen = null;
+    if (!chosen) return;
+    field.dataset.before = chosen.before;
+    chosen.field = field;
+  });
   document.addEventListener("focusout", take);
   function take() {
     const field = chosen?.field;

@@ -2,7 +2,7 @@
 // press channels to move them.
 
 import { whenAnswered } from "./page.js";
-import { look, send } from "./swap.js";
+import { isUnasked, look, send } from "./swap.js";
 
 const dragAfter = 6;
 
@@ -120,9 +120,12 @@ export function startPlan() {
     if (several) say("Press tracks one after the other, or draw a frame round their rows.");
   });
 
-  document.body.addEventListener("htmx:afterSwap", () => {
+  document.body.addEventListener("htmx:afterSwap", (event) => {
+    // Who has pressed a source is not asked to press it again because something has changed elsewhere.
+    const again = isUnasked(event.detail) && picked && document.getElementById(picked.id);
     picked = null;
     frame = null;
+    if (again) pick(again);
     showSeveral();
     const address = document.getElementById("fragment")?.dataset.address;
     if (address && location.pathname + location.search !== address) history.replaceState(null, "", address);

@@ -1,7 +1,7 @@
 // The chosen route's stages, played and drawn: keys pressed or pointed at, a velocity curve drawn, what moves shown moving.
 
 import { figure } from "./lamps.js";
-import { send } from "./swap.js";
+import { isUnasked, send } from "./swap.js";
 
 const dotsKept = 24;
 
@@ -120,14 +120,9 @@ export function startStrip(live) {
   // Two keys, played or pressed on the drawing, make a zone.
   function captured(key) {
     const stage = document.querySelector(`[data-keys-stage="${capture.stage}"]`);
-    if (!stage) {
-      capture = null;
-      return;
-    }
-    if (capture.first === undefined) {
+    if (!stage || capture.first === undefined) {
       capture.first = key;
-      stage.querySelector(`[data-map-key="${key}"]`)?.classList.add("first");
-      hint("Now the other end.");
+      showCapture();
       return;
     }
     const ends = [capture.first, key].sort((one, other) => one - other);
@@ -140,18 +135,26 @@ export function startStrip(live) {
     post("Set", { stage: stage.dataset.keysStage, name: "Keys", was, rule: `${stage.dataset.outside ? "not " : ""}${low} – ${high}` });
   }
 
-  function hint(text) {
-    const button = document.querySelector("[data-play-keys]");
-    if (button) button.textContent = text;
+  // What the two keys are waited for is said by the stage that waits for them, and by no other.
+  function showCapture() {
+    const stage = capture && document.querySelector(`[data-keys-stage="${capture.stage}"]`);
+    if (!stage) capture = null;
+    for (const button of document.querySelectorAll("[data-play-keys]")) {
+      const waits = stage?.closest(".stage").contains(button) ?? false;
+      button.setAttribute("aria-pressed", String(waits));
+      button.classList.toggle("strong", waits);
+      button.textContent = !waits ? "Play two keys" : capture.first === undefined ? "Press the lowest key …" : "Now the other end.";
+    }
+    for (const key of document.querySelectorAll("[data-map-key].first")) key.classList.remove("first");
+    stage?.querySelector(`[data-map-key="${capture.first}"]`)?.classList.add("first");
   }
 
   document.addEventListener("click", (event) => {
     const button = event.target.closest?.("[data-play-keys]");
     if (!button) return;
-    capture = capture ? null : { stage: button.closest(".stage").querySelector("[data-keys-stage]").dataset.keysStage };
-    button.setAttribute("aria-pressed", String(capture !== null));
-    button.classList.toggle("strong", capture !== null);
-    hint(capture ? "Press the lowest key …" : "Play two keys");
+    const stage = button.closest(".stage").querySelector("[data-keys-stage]").dataset.keysStage;
+    capture = capture?.stage === stage ? null : { stage };
+    showCapture();
   });
 
   let pressed = null;
@@ -196,7 +199,7 @@ export function startStrip(live) {
       );
       return;
     }
-    capture ??= { stage: stage.dataset.keysStage };
+    if (capture?.stage !== stage.dataset.keysStage) capture = { stage: stage.dataset.keysStage };
     captured(key);
   });
 
@@ -241,11 +244,14 @@ export function startStrip(live) {
   document.addEventListener("keydown", (event) => {
     if (event.key === "Escape" && capture) {
       capture = null;
-      hint("Play two keys");
+      showCapture();
     }
   });
-  document.body.addEventListener("htmx:afterSwap", () => {
+  document.body.addEventListener("htmx:afterSwap", (event) => {
+    // Whoever looks elsewhere has given up what they began; what changes elsewhere ends nothing.
+    if (!isUnasked(event.detail)) capture = null;
     if (strip()) {
+      showCapture();
       showKinds();
       showMoving();
     }

@@ -57,7 +57,7 @@ export function lookAgain() {
   return htmx.ajax("GET", here(), { ...place, headers: { [unasked]: "true" } });
 }
 
-export const isUnasked = (detail) => unasked in detail.requestConfig.headers;
+export const isUnasked = (detail) => unasked in (detail.requestConfig?.headers ?? {});
 
 // Sends what a person did without a form; the answer takes the place of the part.
 export function send(address, values) {
@@ -107,7 +107,7 @@ export function startSwap() {
 }
 
 // What a person chose or typed and has not sent is as it was: all of it where nobody asked for the fresh part, else what says that it is
-// kept, and for what. What was opened stays open.
+// kept, and for what. What was opened stays open, what was picked picked.
 function carry(target, fresh, all) {
   const keptFor = (field) => field.closest("[data-kept]")?.dataset.kept;
   for (const field of target.querySelectorAll("input[id]:not([type=file], [type=hidden]), select[id], textarea[id]")) {
@@ -118,9 +118,19 @@ function carry(target, fresh, all) {
     else if (field.type !== "select-one" || [...next.options].some(({ value }) => value === field.value)) next.value = field.value;
   }
   if (!all) return;
-  const named = (details) => details.querySelector("summary")?.textContent.trim();
-  const open = new Map([...target.querySelectorAll("details")].map((details) => [named(details), details.open]));
-  for (const details of fresh.querySelectorAll("details")) details.open = open.get(named(details)) ?? details.open;
+  for (const { id } of target.querySelectorAll(".picked[id]")) fresh.querySelector(`#${CSS.escape(id)}`)?.classList.add("picked");
+  const open = new Map(named(target).map(([name, details]) => [name, details.open]));
+  for (const [name, details] of named(fresh)) details.open = open.get(name) ?? details.open;
+}
+
+// What can be opened, each by what stands on it and how many such there are before it.
+function named(part) {
+  const seen = {};
+  return [...part.querySelectorAll("details")].map((details) => {
+    const said = details.querySelector("summary")?.textContent.trim();
+    seen[said] = (seen[said] ?? 0) + 1;
+    return [`${said} ${seen[said]}`, details];
+  });
 }
 
 function isChanged(field) {

@@ -1,6 +1,7 @@
 // Puts new lines on top of Watch as they come, and holds still when asked.
 
 import { figure } from "./lamps.js";
+import { isUnasked } from "./swap.js";
 
 const mostLines = 120;
 // Nobody reads faster: what comes meanwhile is fetched together.
@@ -11,6 +12,8 @@ export function startWatch(live) {
   let asked = 0;
   let wanted = 0;
   let frozen = false;
+  // While it is frozen: the list, and up to where it goes.
+  let kept = null;
 
   live.onFrame((frame) => {
     wanted = frame.watch;
@@ -63,6 +66,7 @@ export function startWatch(live) {
     button.setAttribute("aria-pressed", String(frozen));
     button.classList.toggle("strong", frozen);
     button.firstChild.textContent = frozen ? "Frozen " : "Freeze ";
+    kept = { lines: document.getElementById("watch-lines"), newest: document.getElementById("fragment").dataset.newest };
     fetchLines();
   }
 
@@ -70,11 +74,16 @@ export function startWatch(live) {
     if (event.target.closest("#watch-freeze")) freeze();
   });
   document.addEventListener("weiche:freeze", freeze);
-  document.body.addEventListener("htmx:afterSwap", () => {
-    const button = document.getElementById("watch-freeze");
-    if (frozen && button) {
-      frozen = false;
-      freeze();
-    }
+  document.body.addEventListener("htmx:afterSwap", (event) => {
+    if (!frozen || !document.getElementById("watch-freeze")) return;
+    const { lines, newest } = kept;
+    frozen = false;
+    freeze();
+    // What is looked at stands still although something has changed elsewhere.
+    if (!isUnasked(event.detail)) return;
+    document.getElementById("watch-lines").replaceWith(lines);
+    document.getElementById("watch-empty").hidden = lines.children.length > 0;
+    document.getElementById("fragment").dataset.newest = newest;
+    kept = { lines, newest };
   });
 }

@@ -118,5 +118,5 @@ public static class Checker
     }
 
     internal static ImmutableArray<Finding> InOrder(IEnumerable<Finding> findings) =>
-        [.. findings.DistinctBy(finding => finding.Key).OrderBy(finding => ((int)finding.Severity << 8) + (int)finding.Kind)];
+        [.. findings.DistinctBy(finding => finding.Key).OrderBy(finding => finding.Severity).ThenBy(finding => finding.Kind)];
 }

@@ -85,12 +85,8 @@ internal static class Doubles
     internal static IEnumerable<Finding> Unknown(Flow flow)
     {
         var (routes, memory) = (flow.Studio.Routes, flow.Room.Memory.Unknown);
-        foreach (var known in memory.Items)
-        {
-            if (known is not null && known.Routes == routes)
-                return known.Findings;
-        }
-        return memory.Keep(new RoomMemory.OfRoutes(routes, [.. Unknown(flow.Studio)])).Findings;
+        var known = memory.Find(routes, static (known, routes) => known.Routes == routes);
+        return (known ?? memory.Keep(new RoomMemory.OfRoutes(routes, [.. Unknown(flow.Studio)]))).Findings;
     }
 
     private static IEnumerable<Finding> Unknown(Studio studio)

@@ -176,8 +176,6 @@ internal sealed class Flow
 
         Step[][] Within(Step[][] lists)
         {
-            if (together == 0 && !Array.Exists(Components, component => component.IsClosed))
-                return Room.Memory.NoSteps;
             var within = new Step[lists.Length][];
             for (var i = 0; i < lists.Length; i++)
                 within[i] =
@@ -261,12 +259,9 @@ internal sealed class Flow
     {
         if (steps.IsEmpty)
             return [];
-        foreach (var each in known is null ? [] : known.Items)
-        {
-            if (each is not null && steps.SequenceEqual(each))
-                return each;
-        }
-        return known is null ? steps.ToArray() : known.Keep(steps.ToArray());
+        return known is null
+            ? steps.ToArray()
+            : known.Find(steps, static (each, steps) => steps.SequenceEqual(each)) ?? known.Keep(steps.ToArray());
     }
 
     /// <summary>A step: that of another version if it is the very same, else a new one, with the memory of one that does the
@@ -336,21 +331,6 @@ internal sealed class Flow
 /// <param name="IsClosed">Whether a step within it exists at all: a single place without a step to itself is no closed way.</param>
 internal sealed record Component(int[] Places, bool IsClosed)
 {
-    private static Component[] _alone = [];
-
-    /// <summary>A place that lies on no closed way.</summary>
-    private static Component Alone(int place)
-    {
-        var known = _alone;
-        if (place >= known.Length)
-        {
-            // Another thread may do so too: each has what it needs.
-            known = [.. known, .. Enumerable.Range(known.Length, place + 1).Select(each => new Component([each], false))];
-            _alone = known;
-        }
-        return known[place];
-    }
-
     /// <summary>Finds the strongly connected components of a graph (R. Tarjan, "Depth-first search and linear graph algorithms",
     /// 1972), without recursion.</summary>
     /// <param name="places">How many places there are.</param>
@@ -404,7 +384,7 @@ internal sealed record Component(int[] Places, bool IsClosed)
                 if (waiting.Peek() == place && !Array.Exists(outOf[place], step => step.To == place))
                 {
                     component[waiting.Pop()] = found.Count;
-                    found.Add(Alone(place));
+                    found.Add(new Component([place], false));
                     continue;
                 }
                 var members = new List<int>();

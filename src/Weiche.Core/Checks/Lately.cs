@@ -10,8 +10,19 @@ internal sealed class Lately<T>(int kept)
     private T?[] _items = [];
     private int _next;
 
-    /// <summary>Those that are kept, in no order; null for a place that none has yet.</summary>
-    internal ReadOnlySpan<T?> Items => _items;
+    /// <summary>One that is what is looked for, or null.</summary>
+    /// <param name="wanted">What is looked for.</param>
+    /// <param name="isIt">Whether one that is kept is that.</param>
+    internal T? Find<TWanted>(TWanted wanted, Func<T, TWanted, bool> isIt)
+        where TWanted : allows ref struct
+    {
+        foreach (var item in _items)
+        {
+            if (item is not null && isIt(item, wanted))
+                return item;
+        }
+        return null;
+    }
 
     /// <summary>Keeps one in the place of the one that was given longest ago.</summary>
     internal T Keep(T item)

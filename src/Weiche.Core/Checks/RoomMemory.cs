@@ -23,9 +23,6 @@ internal sealed class RoomMemory(int places)
 
     private readonly ConcurrentDictionary<(int Origin, DeviceId Hearer), Lately<WaysToHearer>> _hearers = [];
 
-    /// <summary>For each place no steps.</summary>
-    internal Step[][] NoSteps { get; } = [.. Enumerable.Repeat<Step[]>([], places)];
-
     /// <summary>For each place the steps from it.</summary>
     internal Lately<Step[]>[] OutOf { get; } = ForEach<Step[]>(places);
 
@@ -51,11 +48,8 @@ internal sealed class RoomMemory(int places)
     internal WaysToHearer To(int origin, DeviceId hearer, List<HeardWay> ways)
     {
         var known = _hearers.GetOrAdd((origin, hearer), static _ => new Lately<WaysToHearer>(Versions));
-        foreach (var each in known.Items)
-        {
-            if (each is not null && each.Has(ways))
-                return each;
-        }
+        if (known.Find(ways, static (each, ways) => each.Has(ways)) is { } found)
+            return found;
         if (Interlocked.Increment(ref _toHearers) > MostToHearers)
         {
             _hearers.Clear();
@@ -94,11 +88,8 @@ internal sealed class RoomMemory(int places)
     {
         if (steps.Length == 0)
             return own;
-        foreach (var known in memory is null ? [] : memory.Items)
-        {
-            if (known is not null && known.IsOf(own, steps, sets, far))
-                return known.Set;
-        }
+        if (memory?.Find((own, steps, sets, far), static (known, now) => known.IsOf(now.own, now.steps, now.sets, now.far)) is { } known)
+            return known.Set;
         var set = own;
         foreach (var step in steps)
             set = set.Union(carry(step, sets[far(step)]));

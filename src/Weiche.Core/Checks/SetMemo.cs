@@ -12,20 +12,11 @@ internal sealed class SetMemo
     private sealed record Entry(MessageSet Came, MessageSet Became);
 
     /// <summary>What became of a set; null if that is not known any more.</summary>
-    internal MessageSet? Find(MessageSet came)
-    {
-        foreach (var entry in _entries.Items)
-        {
-            if (entry is not null && ReferenceEquals(entry.Came, came))
-                return entry.Became;
-        }
-        foreach (var entry in _entries.Items)
-        {
-            if (entry is not null && entry.Came.Equals(came))
-                return entry.Became;
-        }
-        return null;
-    }
+    internal MessageSet? Find(MessageSet came) =>
+        (
+            _entries.Find(came, static (entry, came) => ReferenceEquals(entry.Came, came))
+            ?? _entries.Find(came, static (entry, came) => entry.Came.Equals(came))
+        )?.Became;
 
     /// <summary>Remembers what became of a set, in the place of the one that was given longest ago.</summary>
     internal MessageSet Keep(MessageSet came, MessageSet became)

@@ -137,15 +137,7 @@ internal sealed class WaySearch
 
     /// <summary>What was found from an origin in another version, where all places that were passed led on as they do; else
     /// null.</summary>
-    private WaysFrom? Known(int origin)
-    {
-        foreach (var known in _flow.Room.Memory.Ways[origin].Items)
-        {
-            if (known is not null && known.IsStill(_flow))
-                return known;
-        }
-        return null;
-    }
+    private WaysFrom? Known(int origin) => _flow.Room.Memory.Ways[origin].Find(_flow, static (known, flow) => known.IsStill(flow));
 
     private void Follow(int origin, Device from, int place, MessageSet set)
     {

@@ -316,8 +316,7 @@ public sealed class BrowserTests(Window window) : IClassFixture<Window>
         await House.Until(() => house.Desk.Junction.Compiled.Meter(house.To("Brandung"))!.Held == 1, "a note while the list is held still");
         Assert.Equal(lines, window.Driver.FindElements(By.CssSelector("#watch-lines tr")).Count);
         // It stands still when something is changed elsewhere, too.
-        Assert.Null(house.Desk.Apply(new RenameStudio("by night")).Problem);
-        window.Until(() => window.Version() == house.Desk.State.Version, "what was changed elsewhere");
+        window.ChangeElsewhere(house);
         Assert.Equal(lines, window.Driver.FindElements(By.CssSelector("#watch-lines tr")).Count);
         window.Press("#watch-freeze");
         window.Until(() => Line("Tritt 13").Contains("E1 on, 96", StringComparison.Ordinal), "what came meanwhile");

@@ -81,8 +81,7 @@ public sealed class PlanBrowserTests(Window window) : IClassFixture<Window>
         window.Key("H");
         Assert.Equal(version, house.Desk.State.Version);
         // What is changed elsewhere meanwhile takes nothing out of hand.
-        Assert.Null(house.Desk.Apply(new RenameStudio("by night")).Problem);
-        window.Until(() => window.Version() == house.Desk.State.Version, "what was changed elsewhere");
+        window.ChangeElsewhere(house);
         window.Key(Keys.Enter);
         window.Until(() => house.Studio.FindRoute(route)!.To == house.To("Himmel"), "led to Himmel");
     }
@@ -112,15 +111,10 @@ public sealed class PlanBrowserTests(Window window) : IClassFixture<Window>
     public async Task What_is_begun_goes_on_when_something_changes_elsewhere_and_is_given_up_by_who_looks_elsewhere()
     {
         await using var house = await House.Open(dome: true);
-        void Elsewhere(string name)
-        {
-            Assert.Null(house.Desk.Apply(new RenameStudio(name)).Problem);
-            window.Until(() => window.Version() == house.Desk.State.Version, name);
-        }
         var (from, to) = (house.From("Tritt 13"), house.To("Himmel"));
         window.Go(house, "/plan");
         window.Press($"#plate-{from}");
-        Elsewhere("by night");
+        window.ChangeElsewhere(house);
         Assert.StartsWith("From Tritt 13", window.Text("#plan-say"), StringComparison.Ordinal);
         window.Press($"#plate-{to}");
         window.Until(() => house.Studio.Routes.Any(route => route.From == new OneSource(from) && route.To == to), "the route");
@@ -130,7 +124,7 @@ public sealed class PlanBrowserTests(Window window) : IClassFixture<Window>
         if (window.Has(".stage.folded:has(#play-keys-0)"))
             window.Press(".stage:has(#play-keys-0) .unfold");
         window.Press("#play-keys-0");
-        Elsewhere("by day");
+        window.ChangeElsewhere(house);
         Assert.Equal("Press the lowest key …", window.Text("#play-keys-0"));
         house.StandIn("Amsel 61").Player!.Press("me", 40, 90);
         window.Until(() => window.Text("#play-keys-0") == "Now the other end.", "one end");

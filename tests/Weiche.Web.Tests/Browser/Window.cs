@@ -2,6 +2,7 @@ using System.Text.Json;
 using OpenQA.Selenium;
 using OpenQA.Selenium.Chrome;
 using OpenQA.Selenium.Interactions;
+using Weiche.Core.Studios.Edits;
 
 namespace Weiche.Web.Tests.Browser;
 
@@ -79,6 +80,13 @@ public sealed class Window : IDisposable
 
     /// <summary>Which version of the studio the page shows.</summary>
     public long Version() => Script<long>("return Number(document.getElementById('fragment').dataset.version)");
+
+    /// <summary>Something is changed elsewhere, and the page shows it.</summary>
+    internal void ChangeElsewhere(House house)
+    {
+        Assert.Null(house.Desk.Apply(new RenameStudio($"Version {house.Desk.State.Version}")).Problem);
+        Until(() => Version() == house.Desk.State.Version, "what was changed elsewhere");
+    }
 
     public T Script<T>(string script) => (T)Driver.ExecuteScript(script)!;
 

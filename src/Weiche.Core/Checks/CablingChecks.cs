@@ -13,34 +13,10 @@ internal static class CablingChecks
     internal static IEnumerable<Finding> Of(CircuitSearch search)
     {
         var (flow, studio) = (search.Flow, search.Flow.Studio);
-        for (var i = 0; i < flow.Components.Length; i++)
+        foreach (var component in flow.Components)
         {
-            var places = flow.Components[i].Places;
-            if (
-                !flow.Components[i].IsClosed
-                || places.Any(place => flow.PortAt(place) is not null || flow.Places[place] is null || !search.Endless[place].IsEmpty)
-            )
-                continue;
-            var devices = places.Select(place => studio.FindJack(new JackId(flow.Places[place]!.Value.Id))!.Value.Device.Name).Distinct();
-            yield return new Finding(
-                FindingKind.Cabling,
-                Severity.Warning,
-                $"ring-{places.Min(place => flow.Places[place]!.Value.Id)}",
-                $"The cables of {WordList.Of([.. devices])} run in a ring",
-                "What gets in goes round by the thrus for ever, and no jack is left to get in by. Take one cable out."
-            )
-            {
-                Paths = WayWords.PathsOf(places.SelectMany(place => flow.OutOf[place])),
-                Proposed =
-                [
-                    .. studio
-                        .Cables.Where(cable =>
-                            places.Contains(flow.Number(Place.At(cable.From))!.Value)
-                            && places.Contains(flow.Number(Place.At(cable.To))!.Value)
-                        )
-                        .Select(cable => new UnplugCable(cable.From)),
-                ],
-            };
+            if (component.IsClosed && RingOfCables(search, component.Places) is { } ring)
+                yield return ring;
         }
         foreach (var finding in flow.Room.Cabling)
             yield return finding;
@@ -66,6 +42,33 @@ internal static class CablingChecks
                 Routes = [route.Id],
             };
         }
+    }
+
+    /// <summary>Places between which cables run in a ring that no port is part of, or null.</summary>
+    private static Finding? RingOfCables(CircuitSearch search, int[] places)
+    {
+        var (flow, studio) = (search.Flow, search.Flow.Studio);
+        if (places.Any(place => flow.PortAt(place) is not null || flow.Places[place] is null || !search.Endless[place].IsEmpty))
+            return null;
+        var devices = places.Select(place => studio.FindJack(new JackId(flow.Places[place]!.Value.Id))!.Value.Device.Name).Distinct();
+        return new Finding(
+            FindingKind.Cabling,
+            Severity.Warning,
+            $"ring-{places.Min(place => flow.Places[place]!.Value.Id)}",
+            $"The cables of {WordList.Of([.. devices])} run in a ring",
+            "What gets in goes round by the thrus for ever, and no jack is left to get in by. Take one cable out."
+        )
+        {
+            Paths = WayWords.PathsOf(places.SelectMany(place => flow.OutOf[place])),
+            Proposed =
+            [
+                .. studio
+                    .Cables.Where(cable =>
+                        places.Contains(flow.Number(Place.At(cable.From))!.Value) && places.Contains(flow.Number(Place.At(cable.To))!.Value)
+                    )
+                    .Select(cable => new UnplugCable(cable.From)),
+            ],
+        };
     }
 
     /// <summary>What cables and devices alone have to tell, whatever the routes are.</summary>

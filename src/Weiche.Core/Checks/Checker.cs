@@ -95,28 +95,26 @@ public static class Checker
         var ways = WaySearch.Of(search.Flow);
         var loads = WireLoads.Of(search.Flow, ways, measured).ToImmutableArray();
         var circuits = Circuits.Of(search).ToList();
-        var findings = circuits
-            .Concat(LeverCircuits.Of(search, circuits))
-            .Concat(Doubles.Of(search.Flow, ways))
-            .Concat(Doubles.Unknown(search.Flow))
-            .Concat(StuckRisks.Of(search.Flow))
-            .Concat(WireLoads.Findings(search.Flow, ways, loads))
-            .Concat(Clocks.Of(search))
-            .Concat(MpeChecks.Of(search.Flow, ways))
-            .Concat(CablingChecks.Of(search))
-            .Concat(search.Flow.Room.Names)
-            .Concat(Hearing.Of(search));
-        var looked = new LookedAt(
-            search.Flow.Steps.Select(step => step.Route).OfType<Route>().DistinctBy(route => route.Id).Count(),
-            search.Flow.Room.Places.Length,
-            search.Flow.Room.WaysBack,
-            ways.IsWhole
-        );
+        Finding[] findings =
+        [
+            .. circuits,
+            .. LeverCircuits.Of(search, circuits),
+            .. Doubles.Of(search.Flow, ways),
+            .. Doubles.Unknown(search.Flow),
+            .. StuckRisks.Of(search.Flow),
+            .. WireLoads.Findings(search.Flow, ways, loads),
+            .. Clocks.Of(search),
+            .. MpeChecks.Of(search.Flow, ways),
+            .. CablingChecks.Of(search),
+            .. search.Flow.Room.Names,
+            .. Hearing.Of(search),
+        ];
+        var looked = new LookedAt(search.Flow.Routes, search.Flow.Room.Places.Length, search.Flow.Room.WaysBack, ways.IsWhole);
         var found = InOrder(findings);
         search.Forget();
         return new CheckReport(studio, search, ways, found, loads, looked, measured);
     }
 
     internal static ImmutableArray<Finding> InOrder(IEnumerable<Finding> findings) =>
-        [.. findings.DistinctBy(finding => finding.Key).OrderBy(finding => finding.Severity).ThenBy(finding => finding.Kind)];
+        [.. findings.DistinctBy(finding => finding.Key).OrderBy(finding => ((int)finding.Severity << 16) + (int)finding.Kind)];
 }

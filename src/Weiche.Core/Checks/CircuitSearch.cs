@@ -22,6 +22,8 @@ internal sealed class CircuitSearch
     // Where a component has more places than this from which rounds would have to be counted, only this many are taken.
     private const int MaxCounted = 64;
 
+    // For each place what can be there, where a step leads on; and what comes to those of closed ways from elsewhere.
+    private readonly MessageSet[] _reach;
     private readonly MessageSet[] _into;
 
     // Both by the first step of a component; findings with what grew at its places, which they tell.
@@ -39,7 +41,7 @@ internal sealed class CircuitSearch
         Flow = flow;
         _previous = previous;
         var count = flow.Places.Length;
-        (Reach, Endless, _into) = (Filled(count), Filled(count), Filled(count));
+        (_reach, Endless, _into) = (Filled(count), Filled(count), Filled(count));
         Rounds = new int[flow.Components.Length];
         Last = new (int, MessageSet)[flow.Components.Length];
         Grows = new bool[count];
@@ -48,12 +50,16 @@ internal sealed class CircuitSearch
         for (var i = 0; i < flow.Components.Length; i++)
         {
             var places = flow.Components[i].Places;
-            foreach (var place in places)
-                _into[place] = ComesTo(place);
             if (flow.Components[i].IsClosed)
+            {
+                foreach (var place in places)
+                    _into[place] = ComesTo(place);
                 Solve(i);
-            else
-                Reach[places[0]] = _into[places[0]];
+            }
+            else if (flow.OutOf[places[0]].Length > 0)
+            {
+                _reach[places[0]] = ComesTo(places[0]);
+            }
         }
         if (Array.Exists(Endless, set => !set.IsEmpty))
             FindGrowing();
@@ -61,8 +67,15 @@ internal sealed class CircuitSearch
 
     internal Flow Flow { get; }
 
-    /// <summary>For each place what can be there.</summary>
-    internal MessageSet[] Reach { get; }
+    /// <summary>What can be at a place.</summary>
+    internal MessageSet Reach(int place) => Flow.OutOf[place].Length > 0 ? _reach[place] : ComesTo(place);
+
+    /// <summary>Whether any of some messages can be at a place.</summary>
+    internal bool CanReach(int place, MessageSet messages) =>
+        Flow.OutOf[place].Length > 0
+            ? _reach[place].Overlaps(messages)
+            : Flow.Sent[place].Overlaps(messages)
+                || Array.Exists(Flow.Into[place], step => step.Image(_reach[step.From]).Overlaps(messages));
 
     /// <summary>For each place what can go on from there for ever without leaving the component.</summary>
     internal MessageSet[] Endless { get; }
@@ -91,7 +104,7 @@ internal sealed class CircuitSearch
     internal int CountRounds(int place, out MessageSet last)
     {
         var rounds = 0;
-        last = Reach[place].Except(Endless[place]);
+        last = _reach[place].Except(Endless[place]);
         while (true)
         {
             var next = OneRound(place, last);
@@ -157,7 +170,7 @@ internal sealed class CircuitSearch
             isOpen && Flow.IsOfRoom(place) ? Flow.Room.Memory.Reach[place] : null,
             Flow.Sent[place],
             isOpen ? Flow.Into[place] : Array.FindAll(Flow.Into[place], step => !Flow.IsWithin(step)),
-            Reach,
+            _reach,
             static step => step.From,
             static (step, set) => step.Image(set)
         );
@@ -171,7 +184,7 @@ internal sealed class CircuitSearch
         if (_previous is not null && _previous._solved.TryGetValue(steps[0], out var before) && before.IsFor(this, places, steps))
         {
             for (var i = 0; i < places.Length; i++)
-                (Reach[places[i]], Endless[places[i]]) = (before.Reach[i], before.Endless[i]);
+                (_reach[places[i]], Endless[places[i]]) = (before.Reach[i], before.Endless[i]);
             Rounds[component] = before.Rounds;
             _reused[component] = true;
             if (before.Rounds > 0)
@@ -192,7 +205,7 @@ internal sealed class CircuitSearch
             [.. places.Select(place => Flow.Places[place])],
             steps,
             [.. places.Select(place => _into[place])],
-            [.. places.Select(place => Reach[place])],
+            [.. places.Select(place => _reach[place])],
             [.. places.Select(place => Endless[place])],
             Rounds[component],
             Rounds[component] > 0 ? Flow.Places[Last[component].Place] : null,
@@ -203,16 +216,16 @@ internal sealed class CircuitSearch
     private void FindReach(int[] places)
     {
         foreach (var place in places)
-            Reach[place] = _into[place];
+            _reach[place] = _into[place];
         Spread(
             places.Select(place => (place, _into[place])),
             place => Flow.OutWithin[place],
             static (step, set) => (step.To, step.Image(set)),
             (place, arriving) =>
             {
-                var more = arriving.Except(Reach[place]);
+                var more = arriving.Except(_reach[place]);
                 if (!more.IsEmpty)
-                    Reach[place] = Reach[place].Union(more);
+                    _reach[place] = _reach[place].Union(more);
                 return more;
             }
         );
@@ -294,7 +307,7 @@ internal sealed class CircuitSearch
     private void FindEndless(int[] places)
     {
         foreach (var place in places)
-            Endless[place] = Reach[place];
+            Endless[place] = _reach[place];
         Shrink(
             places,
             place => CoveredBy(Endless[place], Flow.OutWithin[place], step => step.PreImage(Endless[step.To])),
@@ -367,7 +380,7 @@ internal sealed class CircuitSearch
     /// is need not be: whatever comes back there comes back to the other one as well.</summary>
     private IEnumerable<int> Counted(int component) =>
         Flow.Components[component]
-            .Places.Where(place => Flow.Places[place] is not null && !Reach[place].Except(Endless[place]).IsEmpty)
+            .Places.Where(place => Flow.Places[place] is not null && !_reach[place].Except(Endless[place]).IsEmpty)
             .Where(place => !(Flow.OutWithin[place] is [{ IsPlain: true } only] && only.To != place && Flow.Places[only.To] is not null))
             .Take(MaxCounted);
 
@@ -381,8 +394,8 @@ internal sealed class CircuitSearch
         // What goes on for ever anywhere, whether within its component or into another one; and of that what comes from a closed way.
         _forever = Narrowed(
             Flow.Components.Reverse(),
-            new Pass(Flow.OutOf, Flow.IntoWithin, Reach, step => step.To, step => step.From, static (step, set) => step.PreImage(set)),
-            before is null ? null : (before.Flow.OutOf, before.Reach, before._forever!),
+            new Pass(Flow.OutOf, Flow.IntoWithin, _reach, step => step.To, step => step.From, static (step, set) => step.PreImage(set)),
+            before is null ? null : (before.Flow.OutOf, before._reach, before._forever!),
             out var goesOnAsBefore
         );
         _behind = Narrowed(

@@ -191,7 +191,7 @@ internal sealed class Circuits
         ) ?? [];
         var ring = _words.Ring(strides);
         var kinds = _search
-            .Reach[place]
+            .Reach(place)
             .Except(_search.Endless[place])
             .KindsIn()
             .Members.Where(kind => last.KindsIn().Contains(kind))
@@ -245,7 +245,7 @@ internal sealed class Circuits
     private List<MidiMessage> ChainTo(int place, MidiMessage end, int rounds)
     {
         var chain = new List<MidiMessage> { end };
-        var after = new List<MessageSet> { _search.Reach[place].Except(_search.Endless[place]) };
+        var after = new List<MessageSet> { _search.Reach(place).Except(_search.Endless[place]) };
         while (after.Count < rounds)
             after.Add(_search.OneRound(place, after[^1]));
         for (var i = 0; i < rounds; i++)
@@ -262,7 +262,7 @@ internal sealed class Circuits
             place,
             messages,
             here => _flow.IntoWithin[here],
-            (step, set) => (step.From, step.PreImage(set).Intersect(_search.Reach[step.From]))
+            (step, set) => (step.From, step.PreImage(set).Intersect(_search.Reach(step.From)))
         );
 
     /// <summary>A short closed way of one message, found by following it; null if none goes through the place.</summary>
@@ -342,7 +342,7 @@ internal sealed class Circuits
         var component = _flow.Components[_flow.ComponentOf[start]].Places;
         var (circlingKinds, endlessHere) = (circuit.Circling[start].KindsIn(), _search.Endless[start].KindsIn());
         var endlessKinds = component.SelectMany(place => _search.Endless[place].KindsIn().Members).ToHashSet();
-        foreach (var kind in _search.Reach[start].KindsIn().Members)
+        foreach (var kind in _search.Reach(start).KindsIn().Members)
         {
             if (circlingKinds.Contains(kind))
             {
@@ -368,7 +368,7 @@ internal sealed class Circuits
                 );
                 continue;
             }
-            var came = _search.Reach[start];
+            var came = _search.Reach(start);
             var elsewhere = endlessKinds.Contains(kind);
             yield return new Running(
                 kind,

@@ -23,6 +23,10 @@ internal sealed class Step(int from, int to, Route? route, Link? link, Immutable
     private readonly SetMemo _images = alike?._images ?? new SetMemo();
     private readonly SetMemo _preImages = alike?._preImages ?? new SetMemo();
     private KnownLoss? _losses;
+    private WayShape? _shape;
+
+    // The number of its controller; 0 for none, less while nobody has asked.
+    private int _leftDown = -1;
 
     internal int From => from;
 
@@ -44,6 +48,20 @@ internal sealed class Step(int from, int to, Route? route, Link? link, Immutable
 
     internal MessageSet PreImage(MessageSet set) =>
         IsPlain || set.IsEmpty ? set : _preImages.Find(set) ?? _preImages.Keep(set, Stage.PreImageOf(stages, set).Except(taken));
+
+    /// <summary>What it does to channels and keys.</summary>
+    internal WayShape Shape => _shape ??= WayShape.Of(stages);
+
+    /// <summary>A pedal that goes down on it and never comes up again, as its controller's number; null for none.</summary>
+    internal int? PedalLeftDown
+    {
+        get
+        {
+            if (_leftDown < 0)
+                _leftDown = StuckRisks.LeftDown(this) ?? 0;
+            return _leftDown > 0 ? _leftDown : null;
+        }
+    }
 
     /// <summary>What a step brings to where it ends that is not heard there, where whole channels are lost; null where none is.</summary>
     /// <param name="came">What can be where it begins.</param>
@@ -135,7 +153,15 @@ internal sealed class Flow
     private readonly ConcurrentDictionary<StepKey, Step> _known;
 
     /// <summary>Names a step across versions of a studio: a route's, an inner path's, or another way's, by its ends.</summary>
-    private readonly record struct StepKey(RouteId? Route, InnerPathId? Path, Place? From, Place? To);
+    /// <param name="Route">The id of the route; 0 for none.</param>
+    /// <param name="Path">The id of the inner path; 0 for none.</param>
+    /// <param name="From">Where it begins.</param>
+    /// <param name="To">Where it ends.</param>
+    private readonly record struct StepKey(int Route, int Path, Place From, Place To)
+    {
+        // There are thousands of them: a route's id and where it begins tell nearly all of them apart.
+        public override int GetHashCode() => HashCode.Combine(Route, Path, From.Id);
+    }
 
     private Flow(Studio studio, Flow? previous)
     {
@@ -151,7 +177,7 @@ internal sealed class Flow
         LetGo();
         (OutOf, Into) = (Lists(step => step.From, Room.Memory.OutOf), Lists(step => step.To, Room.Memory.Into));
         (Sent, Listening, Sounding) = (AtAll(Room.Sent), AtAll(Room.Listening), AtAll(Room.Sounding));
-        (ComponentOf, Components) = Component.Find(Places.Length, OutOf);
+        (ComponentOf, Components) = Component.Find(Places.Length, OutOf, alone: Room.Alone);
         (OutWithin, IntoWithin) = (Within(OutOf), Within(Into));
 
         // Where several sources come together nobody sends or hears.
@@ -195,6 +221,9 @@ internal sealed class Flow
 
     internal Step[] Steps { get; }
 
+    /// <summary>How many routes are live.</summary>
+    internal int Routes { get; private set; }
+
     internal Step[][] OutOf { get; }
 
     internal Step[][] Into { get; }
@@ -211,7 +240,7 @@ internal sealed class Flow
     /// <summary>For each place what its device listens to; empty where none does.</summary>
     internal MessageSet[] Listening { get; }
 
-    /// <summary>The same, without devices that make no sound; equal where all of them do.</summary>
+    /// <summary>The same, without devices that make no sound and without system messages.</summary>
     internal MessageSet[] Sounding { get; }
 
     /// <summary>For each place the number of its component.</summary>
@@ -252,8 +281,8 @@ internal sealed class Flow
     /// <summary>Whether a step stays within its component.</summary>
     internal bool IsWithin(Step step) => ComponentOf[step.From] == ComponentOf[step.To];
 
-    /// <summary>What a place is; null where several sources come together.</summary>
-    private Place? NamedAt(int place) => IsOfRoom(place) ? Room.Places[place] : null;
+    /// <summary>What a place is; one that there is not where several sources come together.</summary>
+    private Place NamedAt(int place) => IsOfRoom(place) ? Room.Places[place] : default;
 
     private static Step[] ListAt(Span<Step> steps, Lately<Step[]>? known)
     {
@@ -268,7 +297,7 @@ internal sealed class Flow
     /// same.</summary>
     private Step StepOf(int from, int to, Route? route, Link? link, ImmutableArray<Stage> stages, MessageSet taken)
     {
-        var key = new StepKey(route?.Id, link?.Inner?.Id, NamedAt(from), NamedAt(to));
+        var key = new StepKey(route?.Id.Value ?? 0, link?.Inner?.Id.Value ?? 0, NamedAt(from), NamedAt(to));
         var known = _known.GetValueOrDefault(key);
         if (known is null || known.Stages != stages || !known.Taken.Equals(taken))
             known = null;
@@ -285,7 +314,7 @@ internal sealed class Flow
         var there = Steps.ToHashSet();
         foreach (var (key, step) in _known)
         {
-            if (!there.Contains(step) && (key.Route is not { } route || Studio.FindRoute(route) is null))
+            if (!there.Contains(step) && (key.Route == 0 || Studio.FindRoute(new RouteId(key.Route)) is null))
                 _known.TryRemove(key, out _);
         }
     }
@@ -297,9 +326,9 @@ internal sealed class Flow
         var live = LiveRoutes.Of(Studio);
         // Where what several sources send comes together before the stages of their route.
         var together = new Dictionary<RouteId, int>();
-        foreach (var route in Studio.Routes)
+        foreach (var route in live.FromSeveral)
         {
-            if (live.SourcesOf(route) is [_] || live.SourcesOf(route).Count(source => live.At(route, source) == RouteState.Live) <= 1)
+            if (live.SourcesOf(route).Count(source => live.At(route, source) == RouteState.Live) <= 1)
                 continue;
             var place = Room.Places.Length + together.Count;
             together.Add(route.Id, place);
@@ -308,20 +337,25 @@ internal sealed class Flow
         }
         foreach (var source in live.Sources)
         {
+            var begins = Room.NumbersOf(source);
             foreach (var (route, taken) in live.LiveFrom(Studio.FindPort(source)!.Value))
             {
-                foreach (var from in Room.NumbersOf(source))
+                if (together.TryGetValue(route.Id, out var at))
                 {
-                    if (together.TryGetValue(route.Id, out var at))
-                    {
+                    foreach (var from in begins)
                         steps.Add(StepOf(from, at, route, null, [], taken));
-                        continue;
-                    }
-                    foreach (var to in Room.NumbersOf(route.To))
-                        steps.Add(StepOf(from, to, route, null, route.Stages, taken.Union(Studio.LeftOutAt(route.To))));
+                    continue;
+                }
+                Routes++;
+                var (ends, left) = (Room.NumbersOf(route.To), taken.Union(Studio.LeftOutAt(route.To)));
+                foreach (var from in begins)
+                {
+                    foreach (var to in ends)
+                        steps.Add(StepOf(from, to, route, null, route.Stages, left));
                 }
             }
         }
+        Routes += together.Count;
         return together.Count;
     }
 }
@@ -336,12 +370,14 @@ internal sealed record Component(int[] Places, bool IsClosed)
     /// <param name="places">How many places there are.</param>
     /// <param name="outOf">The steps from each place.</param>
     /// <param name="follow">Which steps count; null for all.</param>
+    /// <param name="alone">For each of the first places the component that it is where nothing leads back to it; null to make
+    /// them.</param>
     /// <returns>The component of each place, and the components in an order in which each comes after all that lead to it.</returns>
-    internal static (int[] Of, Component[] All) Find(int places, Step[][] outOf, Predicate<Step>? follow = null)
+    internal static (int[] Of, Component[] All) Find(int places, Step[][] outOf, Predicate<Step>? follow = null, Component[]? alone = null)
     {
         var (order, low, component) = (new int[places], new int[places], new int[places]);
         Array.Fill(component, -1);
-        var found = new List<Component>();
+        var found = new List<Component>(places);
         var waiting = new Stack<int>();
         var path = new Stack<(int Place, int Next)>();
         var count = 0;
@@ -381,10 +417,10 @@ internal sealed record Component(int[] Places, bool IsClosed)
                 if (deeper || low[place] != order[place])
                     continue;
                 // Where nothing leads back, which is nearly everywhere, a place is alone.
-                if (waiting.Peek() == place && !Array.Exists(outOf[place], step => step.To == place))
+                if (waiting.Peek() == place && !LeadsTo(outOf[place], place))
                 {
                     component[waiting.Pop()] = found.Count;
-                    found.Add(new Component([place], false));
+                    found.Add(place < alone?.Length ? alone[place] : new Component([place], false));
                     continue;
                 }
                 var members = new List<int>();
@@ -408,5 +444,15 @@ internal sealed record Component(int[] Places, bool IsClosed)
         for (var place = 0; place < places; place++)
             component[place] = found.Count - 1 - component[place];
         return (component, [.. found]);
+
+        static bool LeadsTo(Step[] steps, int place)
+        {
+            foreach (var step in steps)
+            {
+                if (step.To == place)
+                    return true;
+            }
+            return false;
+        }
     }
 }

@@ -16,8 +16,13 @@ internal static class Hearing
     /// added.</summary>
     /// <param name="flow">The graph.</param>
     /// <param name="ends">What is done with messages at each place; empty where nothing is.</param>
-    /// <param name="isKept">Whether it is kept for the next version of the studio, in which the same will be asked.</param>
-    internal static MessageSet[] Back(Flow flow, MessageSet[] ends, bool isKept = false)
+    internal static MessageSet[] Back(Flow flow, MessageSet[] ends) => Back(flow, ends, isOnlyOnTheWay: false);
+
+    /// <param name="flow">The graph.</param>
+    /// <param name="ends">What is done with messages at each place; empty where nothing is.</param>
+    /// <param name="isOnlyOnTheWay">Only for places that something leads to; what is found is kept for the next version of the studio, in
+    /// which the same will be asked.</param>
+    private static MessageSet[] Back(Flow flow, MessageSet[] ends, bool isOnlyOnTheWay)
     {
         var sets = (MessageSet[])ends.Clone();
         for (var i = flow.Components.Length - 1; i >= 0; i--)
@@ -25,7 +30,9 @@ internal static class Hearing
             var component = flow.Components[i];
             if (!component.IsClosed)
             {
-                sets[component.Places[0]] = HeardFrom(component.Places[0]);
+                var only = component.Places[0];
+                if (!isOnlyOnTheWay || flow.Into[only].Length > 0)
+                    sets[only] = HeardFrom(only);
                 continue;
             }
             var next = new Queue<int>(component.Places.Reverse());
@@ -48,7 +55,7 @@ internal static class Hearing
 
         MessageSet HeardFrom(int place) =>
             RoomMemory.Gather(
-                isKept && flow.IsOfRoom(place) ? flow.Room.Memory.Heard[place] : null,
+                isOnlyOnTheWay && flow.IsOfRoom(place) ? flow.Room.Memory.Heard[place] : null,
                 sets[place],
                 flow.OutOf[place],
                 sets,
@@ -63,9 +70,8 @@ internal static class Hearing
         // Where nothing is laid yet, nothing can be missed.
         if (flow.Studio.Routes.IsEmpty)
             return [];
-        var heard = Back(flow, flow.Listening, isKept: true);
-        // Where everything that hears sounds, what is heard sounds.
-        var sounds = ReferenceEquals(flow.Room.Sounding, flow.Room.Listening) ? heard : Back(flow, flow.Sounding, isKept: true);
+        var heard = Back(flow, flow.Listening, isOnlyOnTheWay: true);
+        var sounds = Back(flow, flow.Sounding, isOnlyOnTheWay: true);
         return SilentSources(flow, sounds).Concat(SilentDestinations(search)).Concat(Unheard(search, heard));
     }
 
@@ -74,7 +80,7 @@ internal static class Hearing
     {
         foreach (var (device, places, sends) in flow.Room.Players)
         {
-            if (Array.Exists(places, place => sounding[place].Overlaps(flow.Room.SentOnChannels[place])))
+            if (Array.Exists(places, place => Sounds(place, flow.Room.SentOnChannels[place])))
                 continue;
             var ports = flow.Studio.PortsOf(device.Id).Where(port => port.IsSource).ToList();
             var live = LiveRoutes.Of(flow.Studio);
@@ -101,6 +107,14 @@ internal static class Hearing
                 Proposed = [.. Proposals(flow.Studio, routes, sends.ChannelsIn())],
             };
         }
+
+        // What is on channels stays on channels, and nothing else comes to be there: where nothing leads, a look at what arrives is enough.
+        bool Sounds(int place, MessageSet sent) =>
+            sounding[place].Overlaps(sent)
+            || (
+                flow.Into[place].Length == 0
+                && Array.Exists(flow.OutOf[place], step => step.Image(flow.Sent[place]).Overlaps(sounding[step.To]))
+            );
     }
 
     private static string InForce(Studio studio) => studio.InForce is { } lineup ? studio.NameOf(lineup) : "force";
@@ -151,16 +165,10 @@ internal static class Hearing
     private static IEnumerable<Finding> SilentDestinations(CircuitSearch search)
     {
         var flow = search.Flow;
-        var heard = new Dictionary<DeviceId, bool>();
-        for (var place = 0; place < flow.Places.Length; place++)
+        foreach (var (device, places) in flow.Room.Hearing)
         {
-            if (flow.Listening[place].IsEmpty)
+            if (Array.Exists(places, place => search.CanReach(place, flow.Listening[place])))
                 continue;
-            var device = flow.HearerAt(place)!;
-            heard[device.Id] = heard.GetValueOrDefault(device.Id) || search.Reach[place].Overlaps(flow.Listening[place]);
-        }
-        foreach (var device in flow.Studio.Devices.Where(device => heard.TryGetValue(device.Id, out var hears) && !hears))
-        {
             var ports = flow.Studio.PortsOf(device.Id).Where(port => !port.IsSource).ToList();
             var live = LiveRoutes.Of(flow.Studio);
             var routes = live.AllTo(ports);
@@ -196,7 +204,7 @@ internal static class Hearing
         var flow = search.Flow;
         foreach (var step in flow.Steps.Where(step => step.Route is not null))
         {
-            if (step.LostWith(search.Reach[step.From], heard[step.To]) is not var (brings, lost, heardOn))
+            if (step.LostWith(search.Reach(step.From), heard[step.To]) is not var (brings, lost, heardOn))
                 continue;
             // What a virtual port is sent is heard where it leads; if it leads nowhere, that is no matter of channels.
             if (flow.PortAt(step.To) is not { } to || to.Device.IsVirtualPort() || to.IsLoose)

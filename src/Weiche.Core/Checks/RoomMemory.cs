@@ -90,10 +90,15 @@ internal sealed class RoomMemory(int places)
             return own;
         if (memory?.Find((own, steps, sets, far), static (known, now) => known.IsOf(now.own, now.steps, now.sets, now.far)) is { } known)
             return known.Set;
-        var set = own;
-        foreach (var step in steps)
-            set = set.Union(carry(step, sets[far(step)]));
-        memory?.Keep(new Gathered(own, steps, Array.ConvertAll(steps, step => sets[far(step)]), set));
+        var (set, others) = (own, memory is null ? [] : new MessageSet[steps.Length]);
+        for (var i = 0; i < steps.Length; i++)
+        {
+            var other = sets[far(steps[i])];
+            set = set.Union(carry(steps[i], other));
+            if (memory is not null)
+                others[i] = other;
+        }
+        memory?.Keep(new Gathered(own, steps, others, set));
         return set;
     }
 

@@ -41,14 +41,18 @@ internal sealed class RoomPlaces
         }
         Open = [.. open];
         Named = Array.ConvertAll(Places, place => (Place?)place);
+        Alone = [.. Places.Select((_, place) => new Component([place], false))];
         Memory = new RoomMemory(Places.Length);
         Hearers = Array.ConvertAll(Places, place => RoomLinks.HearerAt(studio, place));
         Listening = Array.ConvertAll(Hearers, device =>
             device is null ? MessageSet.Empty : MessageSet.Of(device.Listens, device.ListensKinds)
         );
-        Sounding = Array.Exists(Hearers, device => device is { Sounds: false })
-            ? [.. Listening.Zip(Hearers, (set, device) => device is { Sounds: true } ? set : MessageSet.Empty)]
-            : Listening;
+        Sounding =
+        [
+            .. Listening.Zip(Hearers, (set, device) =>
+                device is { Sounds: true } ? set.Intersect(MessageSet.OnChannels) : MessageSet.Empty
+            ),
+        ];
         Sent = CircuitSearch.Filled(Places.Length);
         foreach (var device in studio.Devices)
         {
@@ -84,13 +88,16 @@ internal sealed class RoomPlaces
     /// <summary>The same, as there may be places without a name after them.</summary>
     internal Place?[] Named { get; }
 
+    /// <summary>For each place the component that it is where nothing leads back to it.</summary>
+    internal Component[] Alone { get; }
+
     /// <summary>For each place the device that hears what gets there, or null.</summary>
     internal Device?[] Hearers { get; }
 
     /// <summary>For each place what its device listens to; empty where none does.</summary>
     internal MessageSet[] Listening { get; }
 
-    /// <summary>The same, without devices that make no sound; the very same where all of them do.</summary>
+    /// <summary>The same, without devices that make no sound and without system messages.</summary>
     internal MessageSet[] Sounding { get; }
 
     /// <summary>For each place what a device sends there by itself.</summary>
@@ -140,6 +147,16 @@ internal sealed class RoomPlaces
             let sends = places.Aggregate(MessageSet.Empty, (set, place) => set.Union(SentOnChannels[place]))
             where !sends.IsEmpty
             select (device, places, sends),
+        ];
+
+    /// <summary>The devices that listen to something, and where.</summary>
+    internal IReadOnlyList<(Device Device, int[] Places)> Hearing =>
+        field ??= [
+            .. from place in Enumerable.Range(0, Places.Length)
+            where !Listening[place].IsEmpty
+            group place by Hearers[place]!.Id into places
+            join device in _studio.Devices on places.Key equals device.Id
+            select (device, places.ToArray()),
         ];
 
     private IEnumerable<int> Origins(Device device) =>

@@ -14,9 +14,9 @@ internal static class StuckRisks
 
     internal static IEnumerable<Finding> Of(Flow flow)
     {
-        foreach (var step in flow.Steps.Where(step => step.Stages.Any(stage => stage is ControllersStage)))
+        foreach (var step in flow.Steps)
         {
-            if (Never(step) is not { } pedal)
+            if (step.PedalLeftDown is not { } pedal)
                 continue;
             var name = step.Route is { } route ? flow.Studio.Describe(route) : $"{step.Link!.Device.Name}: {step.Link.Inner!.Name}";
             var index = step.Stages.Index().First(stage => stage.Item is ControllersStage).Index;
@@ -35,9 +35,11 @@ internal static class StuckRisks
         }
     }
 
-    /// <summary>A pedal that the stages let go down and never up, or null.</summary>
-    private static int? Never(Step step)
+    /// <summary>A pedal that the stages of a step let go down and never up, or null.</summary>
+    internal static int? LeftDown(Step step)
     {
+        if (!step.Stages.Any(stage => stage is ControllersStage))
+            return null;
         for (var from = 0; from < 120; from++)
         {
             var (down, up, stops) = (0, 0, false);

@@ -28,7 +28,7 @@ internal sealed record HeardWay(int Origin, Device From, Device Hearer, Step[] S
     internal MessageSet Sent => _sent ??= Steps.Reverse().Aggregate(Heard, (set, step) => step.PreImage(set)).Intersect(All);
 
     /// <summary>What it does to channels and keys.</summary>
-    internal WayShape Shape => _shape ??= WayShape.Of(Steps.SelectMany(step => step.Stages));
+    internal WayShape Shape => _shape ??= Steps is [var only] ? only.Shape : WayShape.Of(Steps.SelectMany(step => step.Stages));
 
     /// <summary>What arrives of one message and is heard, each as often as it does.</summary>
     internal List<MidiMessage> Arriving(MidiMessage message) => Step.Run(Steps, message).FindAll(each => Heard.Contains(each));
@@ -52,9 +52,9 @@ internal sealed class WaySearch
     private const int ManySteps = 64;
 
     private readonly Flow _flow;
-    private readonly List<HeardWay> _ways = [];
+    private readonly List<HeardWay> _ways;
     private readonly List<WireWay> _wires = [];
-    private readonly List<WaysToHearer> _toHearers = [];
+    private readonly List<WaysToHearer> _toHearers;
     private readonly List<Step> _path = [];
     private readonly HashSet<int> _on = [];
     private readonly HashSet<int> _passed = [];
@@ -63,6 +63,9 @@ internal sealed class WaySearch
     private WaySearch(Flow flow)
     {
         _flow = flow;
+        // In most studios about as many as there are steps.
+        _ways = new List<HeardWay>(flow.Steps.Length);
+        _toHearers = new List<WaysToHearer>(flow.Steps.Length);
         foreach (var device in flow.Studio.Devices)
         {
             foreach (var origin in flow.Room.OriginsOf(device))
@@ -127,13 +130,18 @@ internal sealed class WaySearch
         _passed.Clear();
     }
 
-    private WaysToHearer[] ToEachHearer(int origin, List<HeardWay> ways) =>
-        ways switch
+    private WaysToHearer[] ToEachHearer(int origin, List<HeardWay> ways)
+    {
+        var each = new OrderedDictionary<DeviceId, List<HeardWay>>();
+        foreach (var way in ways)
         {
-            [] => [],
-            [var only] => [_flow.Room.Memory.To(origin, only.Hearer.Id, ways)],
-            _ => [.. ways.GroupBy(way => way.Hearer.Id).Select(group => _flow.Room.Memory.To(origin, group.Key, [.. group]))],
-        };
+            if (each.TryGetValue(way.Hearer.Id, out var others))
+                others.Add(way);
+            else
+                each.Add(way.Hearer.Id, [way]);
+        }
+        return [.. each.Select(hearer => _flow.Room.Memory.To(origin, hearer.Key, hearer.Value))];
+    }
 
     /// <summary>What was found from an origin in another version, where all places that were passed led on as they do; else
     /// null.</summary>

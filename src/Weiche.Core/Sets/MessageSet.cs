@@ -94,7 +94,8 @@ public sealed class MessageSet : IEquatable<MessageSet>
                 builder.AddSingles(kind, channel.Index, UInt128.MaxValue);
         }
         builder.AddSystem(All.SystemBits);
-        return builder.ToSet().Of(kinds);
+        var set = builder.ToSet().Of(kinds);
+        return set.Equals(All) ? All : set;
     }
 
     /// <summary>Whether the message is in. For a note-off: whether its note is, at velocity 64.</summary>

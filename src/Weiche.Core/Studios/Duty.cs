@@ -23,7 +23,18 @@ public sealed record Duty
 
     /// <summary>Whether it is on duty in a lineup.</summary>
     /// <param name="lineup">The lineup; null where none is in force.</param>
-    public bool IsOn(LineupId? lineup) => IsStanding || (lineup is { } id && Lineups.Contains(id));
+    public bool IsOn(LineupId? lineup)
+    {
+        if (IsStanding || lineup is not { } wanted)
+            return IsStanding;
+        // They are in order.
+        foreach (var id in Lineups.AsSpan())
+        {
+            if (id.Value >= wanted.Value)
+                return id == wanted;
+        }
+        return false;
+    }
 
     /// <summary>The same, but on duty, or not, in one lineup. What was standing is on duty in all the others then.</summary>
     /// <param name="lineup">The lineup.</param>

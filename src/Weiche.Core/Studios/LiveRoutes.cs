@@ -70,6 +70,9 @@ public sealed class LiveRoutes
     /// <param name="studio">The studio.</param>
     public static LiveRoutes Of(Studio studio) => studio.Live;
 
+    /// <summary>The routes with more than one source.</summary>
+    internal IReadOnlyList<Route> FromSeveral => _tables.FromSeveral;
+
     /// <summary>The sources of a route, as <see cref="Studio.SourcesOf"/> says them, worked out once.</summary>
     /// <param name="route">A route of the studio.</param>
     public IReadOnlyList<DevicePort> SourcesOf(Route route) => _tables.Sources[route.Id];
@@ -138,7 +141,7 @@ public sealed class LiveRoutes
                 : RouteState.OffDuty
         : !source.Port.On ? RouteState.SourceOff
         : !IsSoloed(route, source.Id) ? RouteState.NotSoloed
-        : _studio.FindPort(route.To) is { Port.On: true } ? RouteState.Live
+        : _tables.Open.Contains(route.To) ? RouteState.Live
         : RouteState.DestinationOff;
 
     /// <summary>Whether messages run on a route.</summary>
@@ -209,12 +212,15 @@ internal sealed class RouteTables
     {
         _routes = studio.Routes;
         AnySolo = studio.Routes.Any(route => route is { On: true, Solo: true });
+        Open = [.. studio.Destinations.Where(port => port.Port.On).Select(port => port.Id)];
         var worked = studio.Levers.Select(lever => lever.Work).OfType<SwitchRoutes>().SelectMany(work => work.Routes).ToHashSet();
         var lists = new Dictionary<PortId, List<Route>>();
         foreach (var route in studio.Routes)
         {
             DevicePort[] sources = [.. studio.SourcesOf(route)];
             Sources.Add(route.Id, sources);
+            if (sources.Length > 1)
+                FromSeveral.Add(route);
             if (!route.On && !worked.Contains(route.Id))
                 continue;
             foreach (var source in sources)
@@ -237,6 +243,9 @@ internal sealed class RouteTables
     /// <summary>Whether any route that is on is soloed.</summary>
     internal bool AnySolo { get; }
 
+    /// <summary>The destinations that are switched on.</summary>
+    internal HashSet<PortId> Open { get; }
+
     /// <summary>For each source the routes from it, on or off, by their place in the studio.</summary>
     internal ILookup<PortId, int> AllFrom =>
         field ??= _routes
@@ -246,6 +255,9 @@ internal sealed class RouteTables
 
     /// <summary>For each destination the routes to it.</summary>
     internal ILookup<PortId, int> AllTo => field ??= _routes.Index().ToLookup(route => route.Item.To, route => route.Index);
+
+    /// <summary>The routes with more than one source.</summary>
+    internal List<Route> FromSeveral { get; } = [];
 
     /// <summary>The sources of each route.</summary>
     internal Dictionary<RouteId, DevicePort[]> Sources { get; } = [];

@@ -77,6 +77,18 @@ public class SetRuleTests
 
     [Theory]
     [MemberData(nameof(StageNames))]
+    public void What_is_on_channels_stays_there_and_nothing_else_comes_to_be_there(string name) =>
+        GenOf(name)
+            .Sample(
+                stage =>
+                    MessageSet.OnChannels.HasAllOf(stage.Image(MessageSet.OnChannels))
+                    && !stage.Image(MessageSet.All.Except(MessageSet.OnChannels)).Overlaps(MessageSet.OnChannels),
+                iter: 300,
+                threads: 1
+            );
+
+    [Theory]
+    [MemberData(nameof(StageNames))]
     public void The_sets_agree_with_the_rule_on_every_single_message(string name)
     {
         Gen.Select(GenOf(name), SomeMessages, SomeMessages)

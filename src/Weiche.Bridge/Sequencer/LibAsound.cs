@@ -257,6 +257,9 @@ internal static unsafe partial class LibAsound
     [LibraryImport(Library, EntryPoint = "snd_seq_event_input")]
     internal static partial int Input(Client client, out Event* heard);
 
+    [LibraryImport(Library, EntryPoint = "snd_seq_event_input_pending")]
+    internal static partial int Pending(Client client, int fetch);
+
     [LibraryImport(Library, EntryPoint = "snd_seq_event_output_direct")]
     internal static partial int Output(Client client, ref Event sent);
 

@@ -331,8 +331,10 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
         {
             _ = LibAsound.Poll(&entry, 1, WaitMilliseconds);
             var any = false;
-            while (LibAsound.Input(_client!, out var heard) >= 0)
+            do
             {
+                if (LibAsound.Input(_client!, out var heard) < 0)
+                    break;
                 if (heard is null)
                     continue;
                 if (heard->Type is >= LibAsound.FirstAnnouncement and <= LibAsound.LastAnnouncement)
@@ -354,7 +356,8 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
                     any = true;
                 else
                     Interlocked.Increment(ref _lost);
-            }
+                // What has come since is asked for once Weiche is awake.
+            } while (LibAsound.Pending(_client!, 0) > 0);
             if (any)
                 _link.In.Wake();
         }

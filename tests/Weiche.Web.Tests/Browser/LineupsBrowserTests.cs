@@ -171,4 +171,38 @@ public sealed class LineupsBrowserTests(Window window) : IClassFixture<Window>
         window.LetGo();
         window.Until(() => window.Version() == house.Desk.State.Version, "what was changed elsewhere");
     }
+
+    [Theory]
+    [InlineData("/tonight", "#tonight-next", "h1", false)]
+    [InlineData("/lineups", "#lineup-next", "#lineup-now", true)]
+    public async Task A_second_press_is_not_lost_when_the_answer_to_the_first_comes_in_the_middle_of_it(
+        string page,
+        string button,
+        string name,
+        bool byKeys
+    )
+    {
+        await using var house = await House.Open(dome: true);
+        Assert.Null(house.Desk.Enter(house.Studio.Lineups[0].Id));
+        window.Go(house, page);
+        window.HoldAnswers(sent: true);
+        window.Press(button);
+        window.Until(() => window.HasHeldAnswer(), "that the first press is sent");
+        if (byKeys)
+        {
+            window.Script<object?>($"document.querySelector('{button}').focus()");
+            window.KeyDown("Space", " ");
+        }
+        else
+        {
+            window.Hold(button);
+        }
+        window.LetAnswersCome();
+        Assert.Equal(house.Studio.Lineups[1].Id, house.Studio.InForce);
+        if (byKeys)
+            window.KeyUp("Space", " ");
+        else
+            window.LetGo();
+        window.Until(() => window.Text(name).EndsWith("Dawn", StringComparison.Ordinal), "the lineup after the next");
+    }
 }

@@ -108,29 +108,30 @@ public sealed class Window : IDisposable
 
     public void LetGo() => new Actions(Driver).Release().Perform();
 
-    /// <summary>From now on what the page fetches is asked for only when <see cref="LetAnswersCome"/> says so; what a person sends goes
-    /// at once.</summary>
-    public void HoldAnswers() =>
+    /// <summary>From now on what the page fetches is asked for only when <see cref="LetAnswersCome"/> says so.</summary>
+    /// <param name="sent">What a person sends, too; else that goes at once.</param>
+    public void HoldAnswers(bool sent = false) =>
         Driver.ExecuteScript(
             """
-            const { open, send } = XMLHttpRequest.prototype;
+            const [all, { open, send }] = [arguments[0], XMLHttpRequest.prototype];
             window.heldAnswers = [];
             XMLHttpRequest.prototype.open = function (verb, ...rest) {
-              this.isFetch = verb === "GET";
+              this.isHeldBack = all || verb === "GET";
               return open.call(this, verb, ...rest);
             };
-            XMLHttpRequest.prototype.send = function (...all) {
-              if (!this.isFetch) return send.apply(this, all);
+            XMLHttpRequest.prototype.send = function (...rest) {
+              if (!this.isHeldBack) return send.apply(this, rest);
               window.heldAnswers.push(() => new Promise((come) => {
                 this.addEventListener("loadend", come);
-                send.apply(this, all);
+                send.apply(this, rest);
               }));
             };
             window.letAnswersCome = () => {
               Object.assign(XMLHttpRequest.prototype, { open, send });
               return Promise.all(window.heldAnswers.map((go) => go()));
             };
-            """
+            """,
+            sent
         );
 
     public bool HasHeldAnswer() => Script<bool>("return window.heldAnswers.length > 0");

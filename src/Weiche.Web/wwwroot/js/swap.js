@@ -19,30 +19,55 @@ const place = { target: "#fragment", swap: "outerHTML" };
 
 const unasked = "X-Weiche-Unasked";
 
+const pressable = "button, summary, [role=button], [type=checkbox], [type=radio]";
+
 // A finger's press is told as one only some time after it was lifted.
 const pressAfter = 60;
 
+const down = new Set();
 const holding = new Set();
+
+// What came while a hand held: something has changed elsewhere; and the last answer to what a person did.
 let missed = false;
+let waiting = null;
 
 // What a hand holds, a button, a fader or a frame, is not taken away under it: the press would be lost.
 export const isHeld = () => holding.size > 0;
 
 function startHolding() {
+  const hold = (who, target) => {
+    if (!target.closest?.("#fragment")) return;
+    for (const hands of [down, holding]) hands.add(who);
+  };
+  const letGo = (who) => {
+    down.delete(who);
+    setTimeout(() => {
+      if (!down.has(who)) holding.delete(who);
+      if (!isHeld()) catchUp();
+    }, pressAfter);
+  };
   document.addEventListener(
     "pointerdown",
     (event) => {
-      if (event.isPrimary) holding.clear();
-      if (event.target.closest?.("#fragment")) holding.add(event.pointerId);
+      if (event.isPrimary) for (const hands of [down, holding]) hands.clear();
+      // A menu swallows that another button was let go of.
+      if (event.button === 0) hold(event.pointerId, event.target);
     },
     true,
   );
-  const letGo = ({ pointerId }) =>
-    setTimeout(() => {
-      holding.delete(pointerId);
-      if (missed && !isHeld()) lookAgain();
-    }, pressAfter);
-  for (const end of ["pointerup", "pointercancel"]) document.addEventListener(end, letGo, true);
+  for (const end of ["pointerup", "pointercancel"]) document.addEventListener(end, ({ pointerId }) => letGo(pointerId), true);
+  // The space bar presses when it comes up again.
+  document.addEventListener("keydown", ({ code, target }) => code === "Space" && target.matches(pressable) && hold(code, target), true);
+  document.addEventListener("keyup", ({ code }) => code === "Space" && letGo(code), true);
+  addEventListener("blur", () => letGo("Space"));
+}
+
+function catchUp() {
+  const [answer, isOld] = [waiting, missed];
+  waiting = null;
+  missed = false;
+  if (answer) putInPlace(answer);
+  if (isOld) lookAgain();
 }
 
 const here = () => location.pathname + location.search;
@@ -67,43 +92,51 @@ export function send(address, values) {
 export function startSwap() {
   startHolding();
   document.body.addEventListener("htmx:beforeSwap", (event) => {
-    const { xhr, shouldSwap } = event.detail;
-    if (!shouldSwap || event.detail.target?.id !== "fragment") return;
-    missed = isUnasked(event.detail) && isHeld();
-    if (missed) {
-      event.detail.shouldSwap = false;
+    const { detail } = event;
+    if (!detail.shouldSwap || detail.target?.id !== "fragment") return;
+    const isToWait = isUnasked(detail) ? isHeld() : down.size > 0;
+    if (!isToWait) {
+      [waiting, missed] = [null, false];
+      detail.shouldSwap = !putInPlace(detail);
       return;
     }
-    // Another answer may have taken the part's place since this one was asked for.
-    const target = document.getElementById("fragment");
-    const template = document.createElement("template");
-    template.innerHTML = xhr.responseText;
-    const fresh = template.content.getElementById("fragment");
-    if (!fresh) return;
-    event.detail.shouldSwap = false;
-    const address = xhr.getResponseHeader("HX-Replace-Url");
-    if (address) history.replaceState(null, "", address);
-    // What is looked at stands in the address: what is fetched anew is the same.
-    else if (event.detail.requestConfig.elt?.getAttribute?.("hx-push-url") === "true")
-      history.replaceState(null, "", event.detail.requestConfig.path);
-    // What the fresh part wants the cursor in has it, unless the old one wanted the same.
-    const wanted = fresh.querySelector("[autofocus]")?.id;
-    const focus = wanted && !target.querySelector("[autofocus]") ? { id: wanted } : remember(target);
-    const places = scrolled
-      .map((css) => [css, target.querySelector(css)])
-      .filter(([, part]) => part)
-      .map(([css, part]) => [css, part.scrollLeft, part.scrollTop]);
-    carry(target, fresh, isUnasked(event.detail));
-    const shown = patch(target, fresh) ? target : fresh;
-    if (shown === fresh) {
-      target.replaceWith(fresh);
-      htmx.process(fresh);
-    }
-    restore(focus);
-    for (const [css, left, top] of places) shown.querySelector(css)?.scrollTo({ left, top, behavior: "instant" });
-    for (const name of ["htmx:afterSwap", "htmx:afterSettle"])
-      shown.dispatchEvent(new CustomEvent(name, { bubbles: true, detail: { ...event.detail, target: shown, elt: shown } }));
+    detail.shouldSwap = false;
+    if (isUnasked(detail)) missed = true;
+    else waiting = detail;
   });
+}
+
+// Puts the part of an answer in the place of the one that is there. False if the answer has none.
+function putInPlace(detail) {
+  const { xhr, requestConfig } = detail;
+  // Another answer may have taken the part's place since this one was asked for.
+  const target = document.getElementById("fragment");
+  const template = document.createElement("template");
+  template.innerHTML = xhr.responseText;
+  const fresh = template.content.getElementById("fragment");
+  if (!fresh) return false;
+  const address = xhr.getResponseHeader("HX-Replace-Url");
+  if (address) history.replaceState(null, "", address);
+  // What is looked at stands in the address: what is fetched anew is the same.
+  else if (requestConfig.elt?.getAttribute?.("hx-push-url") === "true") history.replaceState(null, "", requestConfig.path);
+  // What the fresh part wants the cursor in has it, unless the old one wanted the same.
+  const wanted = fresh.querySelector("[autofocus]")?.id;
+  const focus = wanted && !target.querySelector("[autofocus]") ? { id: wanted } : remember(target);
+  const places = scrolled
+    .map((css) => [css, target.querySelector(css)])
+    .filter(([, part]) => part)
+    .map(([css, part]) => [css, part.scrollLeft, part.scrollTop]);
+  carry(target, fresh, isUnasked(detail));
+  const shown = patch(target, fresh) ? target : fresh;
+  if (shown === fresh) {
+    target.replaceWith(fresh);
+    htmx.process(fresh);
+  }
+  restore(focus);
+  for (const [css, left, top] of places) shown.querySelector(css)?.scrollTo({ left, top, behavior: "instant" });
+  for (const name of ["htmx:afterSwap", "htmx:afterSettle"])
+    shown.dispatchEvent(new CustomEvent(name, { bubbles: true, detail: { ...detail, target: shown, elt: shown } }));
+  return true;
 }
 
 // What a person chose or typed and has not sent is as it was: all of it where nobody asked for the fresh part, else what says that it is

@@ -205,4 +205,21 @@ public sealed class LineupsBrowserTests(Window window) : IClassFixture<Window>
             window.LetGo();
         window.Until(() => window.Text(name).EndsWith("Dawn", StringComparison.Ordinal), "the lineup after the next");
     }
+
+    [Theory]
+    [InlineData("/tonight", "#tonight-next", "h1")]
+    [InlineData("/lineups", "#lineup-next", "#lineup-now")]
+    [InlineData("/plan", "#next-lineup", "#lineup-now")]
+    public async Task What_is_pressed_twice_before_the_first_answer_steps_twice(string page, string button, string name)
+    {
+        await using var house = await House.Open(dome: true);
+        Assert.Null(house.Desk.Enter(house.Studio.Lineups[0].Id));
+        window.Go(house, page);
+        window.HoldAnswers(sent: true);
+        window.Press(button);
+        window.Until(() => window.HasHeldAnswer(), "that the first press is sent");
+        window.Press(button);
+        window.LetAnswersCome();
+        window.Until(() => window.Text(name).EndsWith("Dawn", StringComparison.Ordinal), "the lineup after the next");
+    }
 }

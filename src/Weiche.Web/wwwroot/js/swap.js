@@ -89,8 +89,35 @@ export function send(address, values) {
   return htmx.ajax("POST", address, { ...place, source: document.getElementById("fragment"), values });
 }
 
+// What steps on may be pressed again before the answer is there, which then takes the button's place: it is sent again after it.
+function startRepeating() {
+  const sent = new Map();
+  document.addEventListener(
+    "click",
+    (event) => {
+      const step = sent.get(event.target.closest?.("[data-repeats]"));
+      if (!step) return;
+      event.preventDefault();
+      event.stopImmediatePropagation();
+      step.more++;
+    },
+    true,
+  );
+  document.body.addEventListener("htmx:beforeRequest", ({ detail: { requestConfig } }) => {
+    const { elt, path, formData } = requestConfig;
+    if (elt.matches("[data-repeats]")) sent.set(elt, { address: path, values: formData, more: 0 });
+  });
+  document.body.addEventListener("htmx:afterRequest", async ({ detail: { requestConfig } }) => {
+    const { elt } = requestConfig;
+    const step = sent.get(elt);
+    for (; step?.more > 0; step.more--) await send(step.address, step.values);
+    sent.delete(elt);
+  });
+}
+
 export function startSwap() {
   startHolding();
+  startRepeating();
   document.body.addEventListener("htmx:beforeSwap", (event) => {
     const { detail } = event;
     if (!detail.shouldSwap || detail.target?.id !== "fragment") return;

@@ -51,6 +51,8 @@ public static class PlanLayout
     private const double GatherPitch = 9;
     private const double WayPitch = 20;
     private const double WayLane = 7;
+    private const double BesideLane = 12;
+    private const double BesideMiddle = 10;
 
     /// <summary>Lays the studio out.</summary>
     /// <param name="studio">The studio.</param>
@@ -62,7 +64,7 @@ public static class PlanLayout
         look ??= new PlanLook();
         var ends = Ends.Choose(studio, look);
         var arrivals = look.Side == PlanSide.Arrivals;
-        var edge = Math.Max(Edge, 10 + ends.Ways.Count * WayLane);
+        var edge = Math.Max(Edge, 10 + ends.Ways.Count * WayLane + ends.Beside.Count * BesideLane);
         var rows = AssignRows(ends, arrivals);
         var feeds = Enumerable
             .Range(0, arrivals ? ends.Sources.Count : ends.Destinations.Count)
@@ -155,6 +157,7 @@ public static class PlanLayout
             points.ToImmutable(),
             gatherings,
             ways,
+            PlaceBeside(ends, sources, destinations),
             folds,
             crossings
         );
@@ -367,8 +370,8 @@ public static class PlanLayout
             var (way, source, destination) = byDestination[i];
             var level = bottom + 4 + Half + i * WayPitch;
             var (outside, inside) = (
-                destination.Box.Right + 6 + i * WayLane,
-                source.Box.X - 6 - bySource.IndexOf(byDestination[i]) * WayLane
+                destination.Box.Right + 6 + ends.Beside.Count * BesideLane + i * WayLane,
+                source.Box.X - 6 - ends.Beside.Count * BesideLane - bySource.IndexOf(byDestination[i]) * WayLane
             );
             ImmutableArray<Spot> back =
             [
@@ -388,6 +391,36 @@ public static class PlanLayout
         return tracks.ToImmutable();
     }
 
+    /// <summary>Lays what another program connects of two plates on one side between those and the uprights of the ways in the room. It
+    /// leaves below the middle of a plate and comes in above it: the stubs of those ways lie there.</summary>
+    private static ImmutableArray<BesideTrack> PlaceBeside(
+        Ends ends,
+        ImmutableArray<SourcePlate> sources,
+        ImmutableArray<DestinationPlate> destinations
+    )
+    {
+        var edges = sources
+            .Where(plate => plate.Source is OneSource)
+            .Select(plate => (Port: ((OneSource)plate.Source).Port, At: new Spot(plate.Box.X, plate.Anchor.Y), Outward: -1))
+            .Concat(destinations.Select(plate => (Port: plate.Id, At: new Spot(plate.Box.Right, plate.Anchor.Y), Outward: 1)))
+            .ToDictionary(edge => edge.Port);
+        return
+        [
+            .. ends.Beside.Select(
+                (cable, i) =>
+                {
+                    var (from, to) = (edges[cable.From], edges[cable.To]);
+                    var upright = from.At.X + from.Outward * (8 + i * BesideLane);
+                    var (leaves, comes) = (from.At.Y + BesideMiddle, to.At.Y - BesideMiddle);
+                    return new BesideTrack(
+                        cable,
+                        [new Spot(from.At.X, leaves), new Spot(upright, leaves), new Spot(upright, comes), new Spot(to.At.X, comes)]
+                    );
+                }
+            ),
+        ];
+    }
+
     /// <summary>What stands on the plan: its plates by number, and the routes between them.</summary>
     private sealed class Ends
     {
@@ -398,6 +431,8 @@ public static class PlanLayout
         internal required List<(Route Route, int From, int To)> Routes { get; init; }
 
         internal required List<RoomWay> Ways { get; init; }
+
+        internal required List<OutsideCable> Beside { get; init; }
 
         internal required List<(int Source, ImmutableArray<int> Members)> Gatherings { get; init; }
 
@@ -428,7 +463,13 @@ public static class PlanLayout
                     )
                 )
                 .ToList();
-            var inWay = ways.SelectMany(way => new[] { way.Source, way.Destination }).ToHashSet();
+            var beside = RoomLinks
+                .Beside(studio)
+                .Where(cable => part is null || (part.Ports.Contains(cable.From) && part.Ports.Contains(cable.To)))
+                .ToList();
+            var inWay = ways.SelectMany(way => new[] { way.Source, way.Destination })
+                .Concat(beside.SelectMany(cable => new[] { cable.From, cable.To }))
+                .ToHashSet();
             // A jack of an interface with nothing plugged in stands there only if it is used.
             bool Stands(DevicePort port, bool routed) =>
                 routed || inWay.Contains(port.Id) || (part is null ? !port.IsLoose : part.Ports.Contains(port.Id));
@@ -460,6 +501,7 @@ public static class PlanLayout
                 Destinations = destinations,
                 Routes = [.. routes.Select(route => (route, sourceAt[route.From.Plate], destinationAt[route.To]))],
                 Ways = ways,
+                Beside = beside,
                 Gatherings =
                 [
                     .. routes

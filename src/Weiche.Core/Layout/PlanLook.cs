@@ -60,6 +60,7 @@ public abstract record PlanFocus
             .Routes.Where(route => own.Contains(route.To) || studio.SourcesOf(route).Any(source => own.Contains(source.Id)))
             .ToList();
         var near = ways.Where(way => own.Contains(way.Source) || own.Contains(way.Destination)).ToList();
+        var beside = RoomLinks.Beside(studio).Where(cable => own.Contains(cable.From) || own.Contains(cable.To)).ToList();
         foreach (var route in routes)
         {
             own.Add(route.To);
@@ -68,6 +69,8 @@ public abstract record PlanFocus
         }
         foreach (var way in near)
             own.UnionWith([way.Source, way.Destination]);
+        foreach (var cable in beside)
+            own.UnionWith([cable.From, cable.To]);
         return new PlanPart([.. routes.Select(route => route.Id)], own, near);
     }
 }

@@ -82,6 +82,11 @@ public sealed record Gathering(RouteSource Source, ImmutableArray<Spot> Line, Im
 /// <param name="Sign">The sign.</param>
 public sealed record WayTrack(RoomWay Way, ImmutableArray<Spot> Line, string Text, Box Sign);
 
+/// <summary>What another program connects of two plates on one side: it lies beside them.</summary>
+/// <param name="Cable">The connection.</param>
+/// <param name="Line">Its corners, in the direction in which messages run.</param>
+public sealed record BesideTrack(OutsideCable Cable, ImmutableArray<Spot> Line);
+
 /// <summary>What stands for the ports that are folded away.</summary>
 /// <param name="IsSource">Whether they are sources.</param>
 /// <param name="Count">How many they are.</param>
@@ -98,6 +103,7 @@ public sealed record FoldPlate(bool IsSource, int Count, Box Box);
 /// <param name="Points">The points.</param>
 /// <param name="Gatherings">Where groups gather their members.</param>
 /// <param name="Ways">The ways in the room.</param>
+/// <param name="Beside">What another program connects of two plates on one side.</param>
 /// <param name="Folds">What stands for the ports that are folded away.</param>
 /// <param name="Crossings">How often a track crosses one of another bundle.</param>
 public sealed record TrackPlan(
@@ -110,6 +116,7 @@ public sealed record TrackPlan(
     ImmutableArray<PointMark> Points,
     ImmutableArray<Gathering> Gatherings,
     ImmutableArray<WayTrack> Ways,
+    ImmutableArray<BesideTrack> Beside,
     ImmutableArray<FoldPlate> Folds,
     int Crossings
 );

@@ -134,7 +134,7 @@ public sealed class RoomLinks
 
     /// <summary>Every way in the room from a destination back to a source, and from a source on to a destination, the closed
     /// ones included; of several between the same two the shortest, an open one before a closed one.</summary>
-    /// <remarks>What another program connects of two sources, or of two destinations, is no such way.</remarks>
+    /// <remarks>What another program connects of two sources, or of two destinations, is no such way: <see cref="Beside"/>.</remarks>
     public IReadOnlyList<RoomWay> RoomWays()
     {
         var ways = new List<RoomWay>();
@@ -163,6 +163,13 @@ public sealed class RoomLinks
         }
         return ways;
     }
+
+    /// <summary>What another program connects of two sources, or of two destinations.</summary>
+    /// <param name="studio">The studio.</param>
+    public static IEnumerable<OutsideCable> Beside(Studio studio) =>
+        studio.Outside.Where(cable =>
+            studio.FindPort(cable.From) is { } from && studio.FindPort(cable.To) is { } to && from.IsSource == to.IsSource
+        );
 
     /// <summary>Where what another program connects begins: at the source, or where Weiche plays the destination; null for a program that
     /// the studio does not know.</summary>

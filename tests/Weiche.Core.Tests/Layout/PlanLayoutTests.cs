@@ -234,6 +234,54 @@ public class PlanLayoutTests
     }
 
     [Fact]
+    public void What_another_program_connects_on_one_side_lies_beside_its_plates_and_on_nothing_else()
+    {
+        Gen.Select(AnyPlan, Gen.Select(Gen.Int[0, 8], Gen.Int[0, 8], Gen.Bool).Array[1, 5])
+            .Sample(
+                (any, cables) =>
+                {
+                    var (sources, destinations) = (any.Studio.Sources.ToList(), any.Studio.Destinations.ToList());
+                    var outside = cables
+                        .Select(cable =>
+                            (cable.Item3 ? sources : destinations) is var ports
+                                ? new OutsideCable(ports[cable.Item1 % ports.Count].Id, ports[cable.Item2 % ports.Count].Id)
+                                : default
+                        )
+                        .Where(cable => cable.From != cable.To)
+                        .Distinct()
+                        .ToList();
+                    // One that leads across is a way like others.
+                    var across = new OutsideCable(sources[0].Id, destinations[0].Id);
+                    var plan = PlanLayout.Compute(any.Studio.WithOutside([.. outside, across]), 1280, any.Look);
+                    Assert.Equal(outside, plan.Beside.Select(each => each.Cable));
+                    var left = plan
+                        .Sources.Select(plate => plate.Source)
+                        .OfType<OneSource>()
+                        .ToDictionary(one => one.Port, one => plan.Sources.Single(plate => plate.Source == one).Box);
+                    var right = plan.Destinations.ToDictionary(plate => plate.Id, plate => plate.Box);
+                    foreach (var (cable, line) in plan.Beside)
+                    {
+                        foreach (var (port, end) in new[] { (cable.From, line[0]), (cable.To, line[^1]) })
+                        {
+                            var (box, edge) = left.TryGetValue(port, out var source)
+                                ? (source, source.X)
+                                : (right[port], right[port].Right);
+                            Assert.Equal(edge, end.X);
+                            Assert.InRange(end.Y, box.Y, box.Bottom);
+                        }
+                        Assert.All(line, spot => Assert.InRange(spot.X, 0, plan.Width));
+                        Assert.All(plan.Ways.SelectMany(way => Pieces(way.Line)).SelectMany(a => Pieces(line).Select(b => (a, b))), pair =>
+                            Assert.False(LieOnEachOther(Sorted(pair.a), Sorted(pair.b)), "it lies on a way")
+                        );
+                    }
+                    foreach (var (one, other) in Pairs(plan.Beside))
+                        Assert.True(one.Line[1].X != other.Line[1].X, "two of them share an upright");
+                },
+                iter: 1_000
+            );
+    }
+
+    [Fact]
     public void The_ways_of_the_room_are_those_that_the_devices_have()
     {
         var studio = Rooms.QuietDome();

@@ -106,11 +106,15 @@ public sealed record PlanView(
     /// <param name="route">The route.</param>
     public bool Circles(RouteId route) => _circling.Contains(route);
 
+    /// <summary>Whether what another program connects is part of a circuit that is open.</summary>
+    /// <param name="cable">The connection.</param>
+    public bool Circles(OutsideCable cable) => State.Report.OpenCircuits.Any(circuit => circuit.Outside.Contains(cable));
+
     /// <summary>Whether a way in the room is part of a circuit that is open.</summary>
     /// <param name="way">The way.</param>
     public bool Circles(RoomWay way) =>
         way.Outside is { } cable
-            ? State.Report.OpenCircuits.Any(circuit => circuit.Outside.Contains(cable))
+            ? Circles(cable)
             : way.On
                 && way.IsBack
                 && (
@@ -122,6 +126,10 @@ public sealed record PlanView(
                         )
                     )
                 );
+
+    /// <summary>Whether the traced message runs on what another program connects.</summary>
+    /// <param name="cable">The connection.</param>
+    public bool IsTraced(OutsideCable cable) => Trace?.Steps.Any(step => step.Link?.Outside == cable && !step.Became.IsEmpty) == true;
 
     /// <summary>Whether the traced message runs on a way in the room.</summary>
     /// <param name="way">The way.</param>

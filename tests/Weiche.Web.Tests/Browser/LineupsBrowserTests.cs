@@ -183,11 +183,7 @@ public sealed class LineupsBrowserTests(Window window) : IClassFixture<Window>
     )
     {
         await using var house = await House.Open(dome: true);
-        Assert.Null(house.Desk.Enter(house.Studio.Lineups[0].Id));
-        window.Go(house, page);
-        window.HoldAnswers(sent: true);
-        window.Press(button);
-        window.Until(() => window.HasHeldAnswer(), "that the first press is sent");
+        PressAndHoldTheAnswer(house, page, button);
         if (byKeys)
         {
             window.Script<object?>($"document.querySelector('{button}').focus()");
@@ -213,13 +209,19 @@ public sealed class LineupsBrowserTests(Window window) : IClassFixture<Window>
     public async Task What_is_pressed_twice_before_the_first_answer_steps_twice(string page, string button, string name)
     {
         await using var house = await House.Open(dome: true);
+        PressAndHoldTheAnswer(house, page, button);
+        window.Press(button);
+        window.LetAnswersCome();
+        window.Until(() => window.Text(name).EndsWith("Dawn", StringComparison.Ordinal), "the lineup after the next");
+    }
+
+    /// <summary>Presses in the first lineup; the answer comes when it is let come.</summary>
+    private void PressAndHoldTheAnswer(House house, string page, string button)
+    {
         Assert.Null(house.Desk.Enter(house.Studio.Lineups[0].Id));
         window.Go(house, page);
         window.HoldAnswers(sent: true);
         window.Press(button);
         window.Until(() => window.HasHeldAnswer(), "that the first press is sent");
-        window.Press(button);
-        window.LetAnswersCome();
-        window.Until(() => window.Text(name).EndsWith("Dawn", StringComparison.Ordinal), "the lineup after the next");
     }
 }

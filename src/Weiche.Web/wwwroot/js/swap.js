@@ -108,10 +108,9 @@ function startRepeating() {
     if (elt.matches("[data-repeats]")) sent.set(elt, { address: path, values: formData, more: 0 });
   });
   document.body.addEventListener("htmx:afterRequest", async ({ detail: { requestConfig } }) => {
-    const { elt } = requestConfig;
-    const step = sent.get(elt);
+    const step = sent.get(requestConfig.elt);
+    sent.delete(requestConfig.elt);
     for (; step?.more > 0; step.more--) await send(step.address, step.values);
-    sent.delete(elt);
   });
 }
 

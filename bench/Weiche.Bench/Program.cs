@@ -431,6 +431,17 @@ void Time()
 
 void Ports()
 {
+    // First, while no server runs beside it.
+    if (SequencerBench.Run(quick ? 200 : 1_000) is var (through, bare))
+        table.Add(
+            "system sequencer, through a virtual port: µs from sending to having it back, median",
+            Table.Number(through, "0"),
+            Table.Number(bare, "0") + " a program that only passes events on",
+            Table.Number(through / bare),
+            "≤ 2"
+        );
+    else
+        Console.WriteLine("There is no sequencer here: ./weiche test --kernel has one. Its row is left out.");
     foreach (var busy in new[] { false, true })
     {
         if (PortsBench.SoundServer(quick ? 300 : 2_000, busy) is not var (own, plain))
@@ -455,16 +466,6 @@ void Ports()
         );
         table.Add($"the same{with}: cycles that came late, by the server", $"{own.Late}", $"{plain.Late}", "–", "not more often");
     }
-    if (SequencerBench.Run(quick ? 200 : 1_000) is var (through, bare))
-        table.Add(
-            "system sequencer, through a virtual port: µs from sending to having it back, median",
-            Table.Number(through, "0"),
-            Table.Number(bare, "0") + " a program that only passes events on",
-            Table.Number(through / bare),
-            "≤ 2"
-        );
-    else
-        Console.WriteLine("There is no sequencer here: ./weiche test --kernel has one. Its row is left out.");
     foreach (var delay in new[] { 0, 5 })
     {
         var (median, jitter) = PortsBench.Browser(quick ? 200 : 1_000, delay);

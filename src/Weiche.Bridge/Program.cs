@@ -48,10 +48,11 @@ internal static class Program
     }
 
     /// <summary>Asks the system to run the calling thread as urgently as Weiche's own that wait for it, where Weiche said so.</summary>
-    internal static void AskForUrgency()
+    /// <param name="behind">Whether it stands behind those: before all others, for it holds now and then what they need.</param>
+    internal static void AskForUrgency(bool behind = false)
     {
         if (_mayBeUrgent)
-            _ = RealTime.TryAsk();
+            _ = RealTime.TryAsk(behind);
     }
 
     /// <summary>Says a line to Weiche.</summary>

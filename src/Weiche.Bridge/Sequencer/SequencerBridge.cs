@@ -8,7 +8,8 @@ namespace Weiche.Bridge.Sequencer;
 
 /// <summary>The way to the system's sequencer: to other programs, and to the devices that the kernel knows.</summary>
 /// <remarks>One thread waits for events and tells them, with the time that the sequencer stamped on them; one waits for what Weiche sends
-/// and gives it out at once. Each program has its own number there and ports with numbers; both are an address, "129:0".</remarks>
+/// and gives it out at once. Most of that comes to it by itself (<see cref="ShortCut"/>). Each program has its own number there and ports
+/// with numbers; both are an address, "129:0".</remarks>
 internal sealed unsafe class SequencerBridge : ISystemBridge
 {
     private const string ClientName = "Weiche";
@@ -20,12 +21,15 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     private const int MostPorts = 250;
     private const int TriedFirst = 200;
     private const int Again = -11;
-    private const int FullOfPatience = 100;
+    private const int FullOfPatience = 300;
 
     private readonly SharedLink _link;
     private readonly Action _changed;
     private readonly SortedDictionary<int, OwnPort> _ports = [];
     private LibAsound.Client? _client;
+
+    // Who asks what is there, and connects: what plays does not wait while that goes on.
+    private LibAsound.Client? _asking;
     private Thread? _reader;
     private Thread? _writer;
     private volatile OwnPort?[] _byNumber = new OwnPort?[256];
@@ -43,6 +47,12 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     private sealed record OwnPort(int Id, bool Hears, string Name)
     {
         internal int Number { get; set; } = -1;
+
+        /// <summary>How many hear it.</summary>
+        internal int Listeners { get; set; }
+
+        /// <summary>Whether the one who hears it had its moment, and took nothing.</summary>
+        internal bool IsStuck { get; set; }
     }
 
     /// <summary>The way to the sequencer; null if the library is not there, or lacks a function that is needed.</summary>
@@ -90,21 +100,25 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
         _writer?.Join();
         _reader?.Join();
         _client.Dispose();
+        _asking?.Dispose();
     }
 
     private void Enter()
     {
-        if (LibAsound.Open(out var client, "default", LibAsound.Duplex, LibAsound.NonBlocking) < 0 || client.IsInvalid)
+        var client = TryOpen();
+        var asking = client is null ? null : TryOpen();
+        if (client is null || asking is null)
         {
-            client.Dispose();
+            client?.Dispose();
             if (_reason is not null)
                 return;
             _reason = "the system sequencer is not there";
             Program.Say($"gone {Line.Word(_reason)}");
             return;
         }
-        (_client, _reason) = (client, null);
-        _ = LibAsound.SetName(client, ClientName);
+        (_client, _asking, _reason) = (client, asking, null);
+        // Ports are made and renamed here, and nothing goes out meanwhile.
+        Program.AskForUrgency(behind: true);
         _id = LibAsound.IdOf(client);
         _queue = LibAsound.NewQueue(client);
         if (_queue >= 0)
@@ -121,8 +135,22 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
             Register(port);
         (_reader = new Thread(Hear) { IsBackground = true, Name = "hears" }).Start();
         (_writer = new Thread(Play) { IsBackground = true, Name = "plays" }).Start();
+        LibAsound.PollEntry entry;
+        _ = LibAsound.PollDescriptors(client, &entry, 1, PollIn);
         Program.Say($"here {Line.Word(ClientName)} 0");
+        Program.Say(string.Create(CultureInfo.InvariantCulture, $"file {entry.Descriptor}"));
         _isNew = true;
+    }
+
+    private static LibAsound.Client? TryOpen()
+    {
+        if (LibAsound.Open(out var client, "default", LibAsound.Duplex, LibAsound.NonBlocking) >= 0 && !client.IsInvalid)
+        {
+            _ = LibAsound.SetName(client, ClientName);
+            return client;
+        }
+        client.Dispose();
+        return null;
     }
 
     /// <summary>How the time of the sequencer's queue and that of the system lie to each other.</summary>
@@ -130,7 +158,7 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     {
         if (_queue < 0 || LibAsound.NewQueueStatus(out var status) < 0)
             return;
-        if (LibAsound.QueueStatus(_client!, _queue, status) >= 0)
+        if (LibAsound.QueueStatus(_asking!, _queue, status) >= 0)
         {
             var time = LibAsound.QueueTime(status);
             Volatile.Write(ref _offset, Now() - (time->Seconds * 1_000_000L + time->Nanoseconds / 1_000));
@@ -225,7 +253,7 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     public void Connect(string from, string to, bool on)
     {
         if (
-            _client is not { } client
+            _asking is not { } asking
             || !TryRead(from, out var sender)
             || !TryRead(to, out var destination)
             || LibAsound.NewSubscription(out var subscription) < 0
@@ -233,7 +261,7 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
             return;
         LibAsound.SetSender(subscription, sender);
         LibAsound.SetDestination(subscription, destination);
-        _ = on ? LibAsound.Subscribe(client, subscription) : LibAsound.Unsubscribe(client, subscription);
+        _ = on ? LibAsound.Subscribe(asking, subscription) : LibAsound.Unsubscribe(asking, subscription);
         LibAsound.FreeSubscription(subscription);
         TellAgain();
     }
@@ -259,10 +287,10 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
         _ = LibAsound.NewQuery(out var query);
         var names = new HashSet<string>();
         LibAsound.SetClientNumber(client, -1);
-        while (LibAsound.NextClient(_client!, client) >= 0)
+        while (LibAsound.NextClient(_asking!, client) >= 0)
         {
             var number = LibAsound.ClientNumber(client);
-            if (number == LibAsound.SystemClient)
+            if (number == LibAsound.SystemClient || number == LibAsound.IdOf(_asking!))
                 continue;
             // Several may have one name: the later ones are told apart by a number.
             var name = Encoding.UTF8.GetString(Bytes(LibAsound.ClientName(client)));
@@ -271,7 +299,7 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
                 unique = string.Create(CultureInfo.InvariantCulture, $"{name} {more}");
             LibAsound.SetPortClient(port, number);
             LibAsound.SetPortNumber(port, -1);
-            while (LibAsound.NextPort(_client!, port) >= 0)
+            while (LibAsound.NextPort(_asking!, port) >= 0)
                 TellPort(lines, query, number, LibAsound.CardOf(client), unique, port);
         }
         LibAsound.FreeQuery(query);
@@ -306,14 +334,18 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
         }
         LibAsound.SetRoot(query, new LibAsound.Address { Client = (byte)client, Port = (byte)number });
         LibAsound.SetQueryType(query, 0);
-        for (var index = 0; ; index++)
+        var index = 0;
+        while (true)
         {
             LibAsound.SetIndex(query, index);
-            if (LibAsound.Subscribers(_client!, query) < 0)
+            if (LibAsound.Subscribers(_asking!, query) < 0)
                 break;
+            index++;
             var far = LibAsound.SubscriberAddress(query);
             lines.Append(CultureInfo.InvariantCulture, $"cable {client}:{number} {far->Client}:{far->Port}\n");
         }
+        if (own is not null)
+            own.Listeners = index;
     }
 
     private static ReadOnlySpan<byte> Bytes(byte* text) => MemoryMarshal.CreateReadOnlySpanFromNullTerminated(text);
@@ -376,9 +408,10 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
             {
                 var length = Math.Min(head.Length, LongestEvent);
                 _link.Out.Copy(head with { Length = length }, bytes);
-                _link.Out.Take(head);
                 if (Find(head.Port) is { } port)
                     Play(coder, port, bytes.AsSpan(0, length));
+                // Not before it has gone out: what takes the short cut must not overtake it.
+                _link.Out.Take(head);
             }
             _link.Out.Wait(WaitMilliseconds);
         }
@@ -410,12 +443,18 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
                     continue;
                 (sent.Queue, sent.Source.Port) = (LibAsound.Directly, (byte)port.Number);
                 (sent.Destination.Client, sent.Destination.Port) = (LibAsound.ToSubscribers, LibAsound.Unknown);
-                var tried = 0;
-                // A listener whose queue is full has a moment.
-                while (LibAsound.Output(_client!, ref sent) == Again && tried++ < FullOfPatience)
+                // A listener that has no room has a moment, if it is the only one: the others would hear it again each time.
+                var result = LibAsound.Output(_client!, ref sent);
+                for (var tried = 0; result == Again && port is { Listeners: < 2, IsStuck: false }; tried++)
+                {
+                    port.IsStuck = tried == FullOfPatience;
                     Thread.Sleep(1);
-                if (tried > FullOfPatience)
+                    result = LibAsound.Output(_client!, ref sent);
+                }
+                if (result == Again)
                     Interlocked.Increment(ref _lost);
+                else
+                    port.IsStuck = false;
             }
         }
     }

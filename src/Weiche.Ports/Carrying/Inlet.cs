@@ -65,8 +65,8 @@ public sealed class Inlet : IByteSink, IDisposable
         return count;
     }
 
-    /// <summary>Wakes whoever carries on what was put here.</summary>
-    internal void Wake() => _junction.WakeCarrier();
+    /// <summary>Has what was put here carried on.</summary>
+    internal void Wake() => _junction.HasMore();
 
     /// <summary>Takes the way away. What is still on it is thrown away.</summary>
     public void Dispose()

@@ -28,6 +28,10 @@ public sealed class Junction : IDisposable
     // runs in circles through virtual ports.
     private static readonly MidiSpan LongestStretch = MidiSpan.FromMilliseconds(4);
 
+    // So many rounds of all inlets, and so through at least as many virtual ports one after the other, a message is carried on by whoever
+    // brought it.
+    private const int MostRounds = 8;
+
     // How often somebody who waits for a request looks whether the carrier is still there.
     private const int LookAfterMilliseconds = 200;
 
@@ -51,6 +55,7 @@ public sealed class Junction : IDisposable
     private long _armed = long.MaxValue;
     private MidiTime _last;
     private MidiTime _due;
+    private bool _hasMore;
     private volatile bool _stopped;
     private volatile bool _ended;
 
@@ -99,6 +104,7 @@ public sealed class Junction : IDisposable
         {
             _engine.Receive(source, bytes, Clock.Now);
             Flush();
+            HandOn();
         }
         finally
         {
@@ -118,6 +124,7 @@ public sealed class Junction : IDisposable
         {
             _engine.Receive(source, bytes, MidiTime.Earlier(came < _last ? _last : came, Clock.Now));
             Flush(due);
+            HandOn();
         }
         finally
         {
@@ -334,6 +341,9 @@ public sealed class Junction : IDisposable
     /// <summary>Wakes the carrier: there is something to do.</summary>
     internal void WakeCarrier() => _wake.Wake();
 
+    /// <summary>Says that something was left at an inlet. Within the engine: whoever holds it carries that on.</summary>
+    internal void HasMore() => _hasMore = true;
+
     internal void Remove(Inlet inlet)
     {
         lock (_preparing)
@@ -408,6 +418,7 @@ public sealed class Junction : IDisposable
         {
             what(_engine, Clock.Now);
             Flush();
+            HandOn();
         }
         finally
         {
@@ -421,6 +432,7 @@ public sealed class Junction : IDisposable
         try
         {
             RunRequests();
+            HandOn();
         }
         finally
         {
@@ -435,24 +447,15 @@ public sealed class Junction : IDisposable
         while (true)
         {
             var isLast = _stopped;
-            var more = false;
+            bool more;
             _gate.Enter();
             try
             {
                 Volatile.Write(ref _armed, long.MaxValue);
                 RunRequests();
-                foreach (var inlet in _inlets)
-                {
-                    // What was told its time keeps it through virtual ports.
-                    var due = inlet.HasBytes ? inlet.Due : default;
-                    inlet.CarryOn(_engine);
-                    if (due == default)
-                        Flush();
-                    else
-                        Flush(due);
-                    more |= inlet.HasBytes;
-                }
+                CarryInlets();
                 Tick();
+                more = _hasMore;
             }
             finally
             {
@@ -470,6 +473,32 @@ public sealed class Junction : IDisposable
             since = Clock.Now;
         }
         _ended = true;
+    }
+
+    /// <summary>Carries on what was left at inlets, some of each.</summary>
+    private void CarryInlets()
+    {
+        _hasMore = false;
+        foreach (var inlet in _inlets)
+        {
+            if (!inlet.HasBytes)
+                continue;
+            // What was told its time keeps it through virtual ports.
+            var due = inlet.Due;
+            inlet.CarryOn(_engine);
+            Flush(due == default ? Clock.Now : due);
+            _hasMore |= inlet.HasBytes;
+        }
+    }
+
+    /// <summary>Carries on what has come to inlets meanwhile, so that the carrier need not be woken for it; through many virtual ports in a
+    /// row it is.</summary>
+    private void HandOn()
+    {
+        for (var round = 0; _hasMore && round < MostRounds; round++)
+            CarryInlets();
+        if (_hasMore)
+            _wake.Wake();
     }
 
     /// <summary>Does what time has brought. It is due when it was due, however late this thread is: a sink that places what it is sent in

@@ -18,7 +18,8 @@ public sealed record OutsideState(bool IsHere, string Sentence, OutsideMap Map, 
 /// <summary>Other programs of this computer, and the devices that they reach, by a system that has them all: their ports are found and
 /// joined, virtual ports are shown to them, and what they connect by themselves is seen.</summary>
 /// <remarks>The system's library runs in a process of its own (<see cref="BridgeProcess"/>); between the two lie two ways through memory.
-/// One thread that carries messages reads the one, the engine's carriers write the other, and nobody waits.</remarks>
+/// One thread that carries messages reads the one, the engine's carriers write the other, and nobody waits. Into the sequencer they write
+/// themselves, where they may (<see cref="ShortCut"/>).</remarks>
 public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
 {
     // How long the reader sleeps at most: then it looks whether somebody waits for room.
@@ -44,6 +45,7 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     private ImmutableArray<OutsideSink> _sinks = [];
     private ImmutableArray<Unit> _units = [];
     private OutsideState _state;
+    private volatile ShortCut? _shortCut;
     private bool _listing;
     private bool _isEntered;
     private long _dropped;
@@ -81,13 +83,23 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     public OutsideSystem System { get; }
 
     /// <summary>How it stands with the system.</summary>
-    public OutsideState State => Volatile.Read(ref _state);
+    public OutsideState State
+    {
+        get
+        {
+            var (state, dropped) = (Volatile.Read(ref _state), Volatile.Read(ref _dropped));
+            return dropped == 0 ? state : state with { Lost = state.Lost + dropped };
+        }
+    }
 
     /// <inheritdoc/>
     public IReadOnlyList<Unit> Units => State.IsHere ? _units : [];
 
     /// <summary>The process that the system's library runs in; null while there is none.</summary>
     internal int? BridgeId => _bridge?.Id;
+
+    /// <summary>Whether what is played goes past the bridge.</summary>
+    internal bool HasShortCut => _shortCut is not null;
 
     /// <inheritdoc/>
     public IReadOnlyList<OutsideCable> Cables
@@ -153,6 +165,7 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
         _link?.In.Wake();
         _reader?.Join();
         _bridge?.Dispose();
+        _shortCut?.Dispose();
         _link?.Dispose();
     }
 
@@ -228,6 +241,9 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
                 var remedy = how == "gone" ? System.Away : Refused;
                 Set(new OutsideState(false, $"{WordList.Capital(Line.Text(reason))}. {remedy}", OutsideMap.Empty));
                 break;
+            case ["file", var file] when _bridge?.Id is { } process:
+                _shortCut = ShortCut.TryTake(process, int.Parse(file, CultureInfo.InvariantCulture));
+                break;
             case ["list"]:
                 _listing = true;
                 _lines.Clear();
@@ -238,9 +254,9 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
                 break;
             case ["figures", var lost, var late]:
                 Set(
-                    State with
+                    _state with
                     {
-                        Lost = Volatile.Read(ref _dropped) + long.Parse(lost, CultureInfo.InvariantCulture),
+                        Lost = long.Parse(lost, CultureInfo.InvariantCulture),
                         Late = long.Parse(late, CultureInfo.InvariantCulture),
                     }
                 );
@@ -278,9 +294,11 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
                     Join(map, id, far, own.Hears);
             }
         }
+        foreach (var sink in _sinks)
+            sink.Find(map);
         var programs = _units.Length;
         Set(
-            State with
+            _state with
             {
                 IsHere = true,
                 Map = map,
@@ -308,6 +326,11 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
     {
         lock (_gate)
             _isEntered = false;
+        var shortCut = _shortCut;
+        _shortCut = null;
+        shortCut?.Dispose();
+        foreach (var sink in _sinks)
+            sink.Find(OutsideMap.Empty);
     }
 
     private void Set(OutsideState state)
@@ -450,6 +473,10 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
         private readonly StreamParser _parser;
         private volatile bool _full;
 
+        // Its number in the sequencer, as far as it is known, and whether more than one hears it.
+        private volatile int _number = -1;
+        private volatile bool _hasSeveral;
+
         internal OutsideSink(OutsideDriver driver, SharedLink? link, PortId port, PortId destination)
         {
             (_driver, _link, _port, Destination) = (driver, link, port.Value, destination);
@@ -465,7 +492,7 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
 
         public int Send(ReadOnlySpan<byte> bytes)
         {
-            if (_link is null || !_driver.State.IsHere)
+            if (_link is null || !Volatile.Read(ref _driver._state).IsHere)
                 return IByteSink.Away;
             var taken = 0;
             while (taken < bytes.Length)
@@ -482,8 +509,18 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
                 _parser.Parse(piece, ref sink);
                 taken += piece.Length;
             }
-            _link.Out.Wake();
+            if (_link.Out.Count > 0)
+                _link.Out.Wake();
             return taken;
+        }
+
+        /// <summary>Looks where the system has its port.</summary>
+        internal void Find(OutsideMap map)
+        {
+            var address = map.FindOwn(_port)?.Address;
+            _hasSeveral = address is not null && map.Cables.Count(cable => cable.From == address) > 1;
+            _number =
+                address?.Split(':') is [_, var number] && byte.TryParse(number, CultureInfo.InvariantCulture, out var known) ? known : -1;
         }
 
         /// <summary>Whether there is room again for who waited for it.</summary>
@@ -503,9 +540,30 @@ public sealed class OutsideDriver : IPortDriver, IPublisher, IOutside
                 WriteExclusive(_pool.Bytes(message.SysExHandle), due);
                 return;
             }
+            if (TryShortCut(message))
+                return;
             Span<byte> bytes = [message.Status, message.Data1, message.Data2];
             if (!_link!.Out.TryWrite(_port, due, bytes[..(1 + message.DataLength)]))
                 Interlocked.Increment(ref _driver._dropped);
+        }
+
+        /// <summary>Gives a message out past the bridge, where nothing that was played before is still on its way there.</summary>
+        private bool TryShortCut(in MidiMessage message)
+        {
+            if (_driver._shortCut is not { } shortCut || _number is not (>= 0 and var number) || _link!.Out.Count > 0)
+                return false;
+            switch (shortCut.Send((byte)number, message.Status, message.Data1, message.Data2))
+            {
+                case ShortCut.Outcome.Sent:
+                    return true;
+                case ShortCut.Outcome.Full when _hasSeveral:
+                    // The others would hear it twice.
+                    Interlocked.Increment(ref _driver._dropped);
+                    return true;
+                default:
+                    // The bridge waits for room.
+                    return false;
+            }
         }
 
         private void WriteExclusive(ReadOnlySpan<byte> body, long due)

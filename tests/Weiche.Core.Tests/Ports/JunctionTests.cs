@@ -105,6 +105,39 @@ public class JunctionTests
         Assert.Equal(expected, slow.Bytes);
     }
 
+    [Theory]
+    [InlineData(1, true)]
+    [InlineData(7, true)]
+    [InlineData(20, false)]
+    public async Task Who_brings_a_message_carries_it_through_virtual_ports_but_not_without_end(int ports, bool byItself)
+    {
+        // Those that were made last come first: each is one more round.
+        string[] names = [.. Enumerable.Range(0, ports + 1).Select(i => $"p{i}").Reverse()];
+        var studio = Of([.. names.Reverse()]);
+        for (var i = 0; i < ports; i++)
+            studio = studio.Lay(names[i], names[i + 1]);
+        studio = studio.Must(new AddVirtualPort("end")).Lay(names[^1], "end");
+        using var junction = new Junction(studio, Clock);
+        using var park = Park.Of(junction, TimeProvider.System);
+        park.Match(studio);
+        var end = new SlowSink { Room = int.MaxValue };
+        junction.Connect(studio.To("end"), end);
+        var there = 0;
+        var bringer = new Thread(() =>
+        {
+            Urgent.Become(asks: false);
+            junction.Receive(studio.From(names[0]), [0xE0, 1, 2]);
+            there = end.Bytes.Count;
+        });
+        bringer.Start();
+        bringer.Join();
+        if (byItself)
+            Assert.Equal((3, bringer.ManagedThreadId), (there, end.Thread));
+        await Until(() => end.Bytes.Count == 3);
+        Assert.Equal([0xE0, 1, 2], end.Bytes);
+        Assert.Equal(byItself, end.Thread == bringer.ManagedThreadId);
+    }
+
     [Fact]
     public void Bytes_for_a_destination_with_nothing_connected_are_gone()
     {
@@ -225,8 +258,12 @@ public class JunctionTests
 
         public int Room { get; set; }
 
+        /// <summary>The thread that was here last.</summary>
+        public int Thread { get; private set; }
+
         public int Send(ReadOnlySpan<byte> bytes)
         {
+            Thread = Environment.CurrentManagedThreadId;
             var count = Math.Min(Room, bytes.Length);
             Bytes.AddRange(bytes[..count]);
             if (Room != int.MaxValue)

@@ -163,14 +163,131 @@ public sealed partial class KernelTests : IDisposable
         Until(() => heard().Contains("Note off", StringComparison.Ordinal), heard);
     }
 
+    [Fact(Explicit = true)]
+    public void What_is_played_arrives_in_the_order_in_which_it_was_played_exclusives_among_it()
+    {
+        Edit(new LayRoute(_studio.From("near"), _studio.To("far")));
+        var heard = Dump($"{Client()}:{Number("from far")}");
+        Until(() => _driver.HasShortCut, () => "There is no short cut.");
+        var (expected, source) = (new StringBuilder(), _studio.From("near"));
+        for (var i = 0; i < 100; i++)
+        {
+            // One takes the bridge a while, and what is played after it waits for it.
+            byte[] exclusive = [0xF0, 0x7D, (byte)i, .. Enumerable.Repeat((byte)1, i % 10 == 0 ? 600 : 3), 0xF7];
+            byte[] played = [0xB0, 20, (byte)i, .. i % 5 == 0 ? exclusive : [], 0xE1, (byte)i, 64, 0xC2, (byte)i, 0xF2, (byte)i, 1];
+            _junction.Receive(source, played);
+            expected.Append(CultureInfo.InvariantCulture, $"Control change 0, controller 20, value {i}\n");
+            if (i % 5 == 0)
+                expected.Append(CultureInfo.InvariantCulture, $"System exclusive F0 7D {i:X2}\n");
+            expected.Append(CultureInfo.InvariantCulture, $"Pitch bend 1, value {i}\n");
+            expected.Append(CultureInfo.InvariantCulture, $"Program change 2, program {i}\n");
+            expected.Append(CultureInfo.InvariantCulture, $"Song position pointer value {i + 128}\n");
+            Thread.Sleep(10);
+        }
+        Until(() => Told().Count(letter => letter == '\n') >= 420, () => $"{Told()}");
+        Assert.Equal(expected.ToString(), Told());
+
+        // What a dump says of an event, without its columns and without the rest of an exclusive.
+        string Told() =>
+            string.Concat(
+                ToldEvent()
+                    .Matches(heard())
+                    .Select(match => Blanks().Replace($"{match.Groups[1].Value} {match.Groups[2].Value.Trim()}", " ") + "\n")
+            );
+    }
+
+    [Fact(Explicit = true)]
+    public void A_listener_that_hears_nothing_more_holds_nobody_up_and_nobody_hears_anything_twice()
+    {
+        Edit(new LayRoute(_studio.From("near"), _studio.To("far")));
+        var port = $"{Client()}:{Number("from far")}";
+        var heard = Dump(port);
+        _ = Dump(port);
+        Until(() => Listed().Split("'from far")[1].Split('\n')[1].Split(',').Length == 2, Listed);
+        Run("kill", "-STOP", _programs[^1].Id.ToString(CultureInfo.InvariantCulture));
+        var source = _studio.From("near");
+        for (var i = 0; i < 1_000; i++)
+        {
+            _junction.Receive(source, [0xB0, 20, (byte)(i % 128)]);
+            Thread.Sleep(1);
+        }
+        Until(() => Count() >= 1_000, () => $"{Count()} came.");
+        Thread.Sleep(300);
+        Assert.Equal(1_000, Count());
+        Assert.True(_driver.State.Lost > 0);
+
+        int Count() => Regex.Count(heard(), "controller 20");
+    }
+
+    [Fact(Explicit = true)]
+    public void A_listener_that_is_alone_and_hears_nothing_more_is_not_waited_for_each_time()
+    {
+        Edit(new LayRoute(_studio.From("near"), _studio.To("far")));
+        _ = Dump($"{Client()}:{Number("from far")}");
+        Run("kill", "-STOP", _programs[^1].Id.ToString(CultureInfo.InvariantCulture));
+        Edit(new AddVirtualPort("side"));
+        Edit(new LayRoute(_studio.From("near"), _studio.To("side")));
+        Until(() => Listed().Contains("'from side", StringComparison.Ordinal), Listed);
+        var heard = Dump($"{Client()}:{Number("from side")}");
+        for (var i = 0; i < 1_000; i++)
+        {
+            _junction.Receive(_studio.From("near"), [0xB0, 20, (byte)(i % 128)]);
+            Thread.Sleep(1);
+        }
+        // With a tenth of a second for each that would be more than a minute.
+        Until(() => Count() == 1_000, () => $"{Count()} came.");
+
+        int Count() => Regex.Count(heard(), "controller 20");
+    }
+
+    [Fact(Explicit = true)]
+    public void A_bridge_that_is_killed_leaves_nothing_behind_and_another_takes_its_place()
+    {
+        Edit(new LayRoute(_studio.From("near"), _studio.To("far")));
+        Until(() => _driver.HasShortCut, () => "There is no short cut.");
+        var (before, ports) = (Client(), (Number("to near"), Number("from far")));
+        Process.GetProcessById(_driver.BridgeId!.Value).Kill();
+        Until(() => !_driver.HasShortCut, () => "It is still there.");
+        Until(() => _driver.HasShortCut && Listed().Contains("'from far", StringComparison.Ordinal), Listed);
+        Assert.Single(OfWeiche().Matches(Listed()));
+        Assert.Equal((before, ports), (Client(), (Number("to near"), Number("from far"))));
+        var heard = Dump($"{Client()}:{Number("from far")}");
+        Play($"{Client()}:{Number("to near")}");
+        Until(() => heard().Contains("note 60", StringComparison.Ordinal), heard);
+    }
+
     private static string Song(bool held = false)
     {
         var path = Path.Combine(Path.GetTempPath(), $"{Guid.NewGuid():N}.mid");
         byte[] track =
         [
-            0x00, 0xC0, 5, 0x00, 0xE0, 100, 64, 0x00, 0xF0, 5, 0x7D, 1, 2, 3, 0xF7, 0x10, 0x90, 60, 90,
+            0x00,
+            0xC0,
+            5,
+            0x00,
+            0xE0,
+            100,
+            64,
+            0x00,
+            0xF0,
+            5,
+            0x7D,
+            1,
+            2,
+            3,
+            0xF7,
+            0x10,
+            0x90,
+            60,
+            90,
             .. held ? (byte[])[0xBC, 0x00] : [0x30],
-            0x80, 60, 0, 0x20, 0xFF, 0x2F, 0x00,
+            0x80,
+            60,
+            0,
+            0x20,
+            0xFF,
+            0x2F,
+            0x00,
         ];
         File.WriteAllBytes(path, [.. "MThd"u8, 0, 0, 0, 6, 0, 0, 0, 1, 0, 96, .. "MTrk"u8, 0, 0, 0, (byte)track.Length, .. track]);
         return path;
@@ -235,6 +352,15 @@ public sealed partial class KernelTests : IDisposable
             Thread.Sleep(100);
         Assert.True(isSo(), string.Create(CultureInfo.InvariantCulture, $"It never came to be. {instead()}"));
     }
+
+    [GeneratedRegex(
+        @"^ *\d+:\d+ +(Control change|System exclusive|Pitch bend|Program change|Song position pointer) +((?:F0 7D [0-9A-F]{2})|[^\n]*)",
+        RegexOptions.Multiline
+    )]
+    private static partial Regex ToldEvent();
+
+    [GeneratedRegex(" +")]
+    private static partial Regex Blanks();
 
     [GeneratedRegex(@"client (\d+): 'Weiche'")]
     private static partial Regex OfWeiche();

@@ -39,7 +39,15 @@ internal sealed class SoundServer : IDisposable
     /// <summary>What a port is connected to.</summary>
     internal Task<string> Connected(string port) => Said("jack_lsp", "-c", port);
 
-    internal Task Connect(string from, string to) => Said("jack_connect", from, to);
+    /// <summary>Connects two ports, as soon as that is allowed: a program shows its ports a moment before it takes part.</summary>
+    internal async Task Connect(string from, string to)
+    {
+        for (var tried = 0; tried < 100 && !(await Connected(from)).Contains(to, StringComparison.Ordinal); tried++)
+        {
+            await Said("jack_connect", from, to);
+            await Task.Delay(20);
+        }
+    }
 
     internal Task Disconnect(string from, string to) => Said("jack_disconnect", from, to);
 

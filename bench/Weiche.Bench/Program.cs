@@ -378,7 +378,7 @@ void Lineups()
         Table.Number(many / one),
         "≤ 3"
     );
-    var checks = LineupsBench.MeasureChecks(quick ? 3 : 9);
+    var checks = LineupsBench.MeasureChecks(quick ? 30 : 150);
     table.Add(
         "lineups: ms to look at 30 of 300 routes",
         Table.Number(checks.Many),

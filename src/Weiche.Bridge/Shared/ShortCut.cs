@@ -3,12 +3,12 @@ using Microsoft.Win32.SafeHandles;
 
 namespace Weiche.Bridge.Shared;
 
-/// <summary>The short cut into the system's sequencer: what has at most three bytes is given to the bridge's client there by the thread that
-/// plays it, and no other thread is woken on the way.</summary>
+/// <summary>The short cut into the system's sequencer: what has at most three bytes is given to the bridge's client there by the thread
+/// that plays it, and no other thread is woken on the way.</summary>
 /// <remarks>The client stays the bridge's, its names and connections too; what is shared is the open file (Linux,
 /// <c>pidfd_getfd(2)</c>), to which events are written as the kernel has them (linux/sound/asequencer.h, <c>snd_seq_event</c>). A write
-/// gives an event out at once and never waits: nothing that takes long is asked of that client. Who may not have the file goes by the bridge.
-/// </remarks>
+/// gives an event out at once and never waits: nothing that takes long is asked of that client. Who may not have the file goes by the
+/// bridge.</remarks>
 public sealed partial class ShortCut : IDisposable
 {
     // The calls' numbers are the same on every machine.

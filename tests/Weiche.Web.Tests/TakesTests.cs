@@ -447,8 +447,10 @@ public class TakesTests
                 await Task.Delay(1);
             }
         });
-        await House.Until(() => house.Deck.Now is { Count: >= 10_000 * seconds }, "all of them");
-        Assert.Equal(0, house.Deck.Now!.Missing);
+        // However slow the machine is: as long as more of them come.
+        for (var before = -1L; house.Deck.Now!.Count is < 10_000 * seconds and var now && now > before; before = now)
+            await Task.Delay(3_000);
+        Assert.Equal((10_000 * seconds, 0), (house.Deck.Now!.Count, house.Deck.Now!.Missing));
         await house.Post("/takes?handler=Record", ("stop", "true"));
         var take = Opened(house).Take;
         Assert.Equal(10_000 * seconds, take.Events.Length);

@@ -26,6 +26,9 @@ internal static unsafe partial class LibAsound
     internal const byte Unknown = 253;
     internal const byte Directly = 253;
     internal const byte Start = 30;
+
+    /// <summary>What a call says that would have to wait: the system's EAGAIN, below zero.</summary>
+    internal const int Again = -11;
     internal const byte FirstAnnouncement = 60;
     internal const byte LastAnnouncement = 67;
     internal const byte RealTime = 1;

@@ -20,7 +20,6 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
     // Numbers of ports go up to 253; that of the announcements is not among those that are tried first.
     private const int MostPorts = 250;
     private const int TriedFirst = 200;
-    private const int Again = -11;
     private const int FullOfPatience = 300;
 
     private readonly SharedLink _link;
@@ -445,13 +444,13 @@ internal sealed unsafe class SequencerBridge : ISystemBridge
                 (sent.Destination.Client, sent.Destination.Port) = (LibAsound.ToSubscribers, LibAsound.Unknown);
                 // A listener that has no room has a moment, if it is the only one: the others would hear it again each time.
                 var result = LibAsound.Output(_client!, ref sent);
-                for (var tried = 0; result == Again && port is { Listeners: < 2, IsStuck: false }; tried++)
+                for (var tried = 0; result == LibAsound.Again && port is { Listeners: < 2, IsStuck: false }; tried++)
                 {
                     port.IsStuck = tried == FullOfPatience;
                     Thread.Sleep(1);
                     result = LibAsound.Output(_client!, ref sent);
                 }
-                if (result == Again)
+                if (result == LibAsound.Again)
                     Interlocked.Increment(ref _lost);
                 else
                     port.IsStuck = false;

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using System.Globalization;
+using Weiche.Bridge.Sequencer;
 using Weiche.Bridge.Shared;
 using Weiche.Core.Midi;
 using Weiche.Core.Studios;

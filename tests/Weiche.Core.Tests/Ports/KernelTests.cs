@@ -261,33 +261,9 @@ public sealed partial class KernelTests : IDisposable
         var path = Path.Combine(Path.GetTempPath(), $"{Guid.NewGuid():N}.mid");
         byte[] track =
         [
-            0x00,
-            0xC0,
-            5,
-            0x00,
-            0xE0,
-            100,
-            64,
-            0x00,
-            0xF0,
-            5,
-            0x7D,
-            1,
-            2,
-            3,
-            0xF7,
-            0x10,
-            0x90,
-            60,
-            90,
+            0x00, 0xC0, 5, 0x00, 0xE0, 100, 64, 0x00, 0xF0, 5, 0x7D, 1, 2, 3, 0xF7, 0x10, 0x90, 60, 90,
             .. held ? (byte[])[0xBC, 0x00] : [0x30],
-            0x80,
-            60,
-            0,
-            0x20,
-            0xFF,
-            0x2F,
-            0x00,
+            0x80, 60, 0, 0x20, 0xFF, 0x2F, 0x00,
         ];
         File.WriteAllBytes(path, [.. "MThd"u8, 0, 0, 0, 6, 0, 0, 0, 1, 0, 96, .. "MTrk"u8, 0, 0, 0, (byte)track.Length, .. track]);
         return path;

@@ -1,6 +1,5 @@
 using System.Diagnostics;
 using Weiche.Bridge.Sequencer;
-using Weiche.Bridge.Shared;
 
 namespace Weiche.Core.Tests.Ports;
 

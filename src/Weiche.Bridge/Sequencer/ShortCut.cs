@@ -1,7 +1,7 @@
 using System.Runtime.InteropServices;
 using Microsoft.Win32.SafeHandles;
 
-namespace Weiche.Bridge.Shared;
+namespace Weiche.Bridge.Sequencer;
 
 /// <summary>The short cut into the system's sequencer: what has at most three bytes is given to the bridge's client there by the thread
 /// that plays it, and no other thread is woken on the way.</summary>
@@ -16,10 +16,6 @@ public sealed partial class ShortCut : IDisposable
     private const nint GetFile = 438;
 
     private const int Size = 28;
-    private const byte Unknown = 253;
-    private const byte ToSubscribers = 254;
-    private const byte Directly = 253;
-    private const int TryAgain = 11;
 
     private readonly SafeFileHandle _file;
 
@@ -71,12 +67,12 @@ public sealed partial class ShortCut : IDisposable
         made.Clear();
         if (!TryMake(made, status, data1, data2))
             return Outcome.NotThisWay;
-        made[3] = Directly;
-        (made[13], made[14], made[15]) = (port, ToSubscribers, Unknown);
+        made[3] = LibAsound.Directly;
+        (made[13], made[14], made[15]) = (port, LibAsound.ToSubscribers, LibAsound.Unknown);
         try
         {
             return Write(_file, in made[0], Size) == Size ? Outcome.Sent
-                : Marshal.GetLastPInvokeError() == TryAgain ? Outcome.Full
+                : Marshal.GetLastPInvokeError() == -LibAsound.Again ? Outcome.Full
                 : Outcome.NotThisWay;
         }
         catch (ObjectDisposedException)

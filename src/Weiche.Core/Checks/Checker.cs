@@ -115,6 +115,18 @@ public static class Checker
         return new CheckReport(studio, search, ways, found, loads, looked, measured);
     }
 
-    internal static ImmutableArray<Finding> InOrder(IEnumerable<Finding> findings) =>
-        [.. findings.DistinctBy(finding => finding.Key).OrderBy(finding => ((int)finding.Severity << 16) + (int)finding.Kind)];
+    /// <summary>The worst first, those of one sort as they come; of those with one key the first alone.</summary>
+    internal static ImmutableArray<Finding> InOrder(IEnumerable<Finding> findings)
+    {
+        var (keys, first, ranks) = (new HashSet<string>(), new List<Finding>(), new List<long>());
+        foreach (var finding in findings)
+        {
+            if (!keys.Add(finding.Key))
+                continue;
+            ranks.Add(((long)finding.Severity << 48) + ((long)finding.Kind << 32) + first.Count);
+            first.Add(finding);
+        }
+        ranks.Sort();
+        return [.. ranks.Select(rank => first[(int)rank])];
+    }
 }

@@ -49,16 +49,16 @@ internal sealed class CircuitSearch
         // Each component comes after all that lead to it.
         for (var i = 0; i < flow.Components.Length; i++)
         {
-            var places = flow.Components[i].Places;
-            if (flow.Components[i].IsClosed)
+            var alone = flow.AloneAt[i];
+            if (alone < 0)
             {
-                foreach (var place in places)
+                foreach (var place in flow.Components[i].Places)
                     _into[place] = ComesTo(place);
                 Solve(i);
             }
-            else if (flow.OutOf[places[0]].Length > 0)
+            else if (flow.OutOf[alone].Length > 0)
             {
-                _reach[places[0]] = ComesTo(places[0]);
+                _reach[alone] = ComesTo(alone);
             }
         }
         if (Array.Exists(Endless, set => !set.IsEmpty))
@@ -74,8 +74,7 @@ internal sealed class CircuitSearch
     internal bool CanReach(int place, MessageSet messages) =>
         Flow.OutOf[place].Length > 0
             ? _reach[place].Overlaps(messages)
-            : Flow.Sent[place].Overlaps(messages)
-                || Array.Exists(Flow.Into[place], step => step.Image(_reach[step.From]).Overlaps(messages));
+            : Flow.Sent[place].Overlaps(messages) || Array.Exists(Flow.Into[place], step => step.BringsAnyOf(_reach[step.From], messages));
 
     /// <summary>For each place what can go on from there for ever without leaving the component.</summary>
     internal MessageSet[] Endless { get; }

@@ -31,7 +31,7 @@ internal sealed class Circuits
         var circuits = new Circuits(search);
         for (var i = 0; i < search.Flow.Components.Length; i++)
         {
-            if (!search.Flow.Components[i].IsClosed)
+            if (search.Flow.AloneAt[i] >= 0)
                 continue;
             var findings = search.KnownFindings(i)
                 ?? [.. circuits.Endless(i), .. search.Rounds[i] > 0 ? [circuits.DyingOut(i)] : (Finding[])[]];

@@ -168,9 +168,7 @@ internal static class Clocks
         if (studio.MasterNow() is not null)
             yield break;
         var live = LiveRoutes.Of(studio);
-        foreach (
-            var route in studio.Routes.Where(route => route.On && route.Stages.Any(stage => stage is PatternStage) && live.IsOnDuty(route))
-        )
+        foreach (var route in live.WithPattern.Where(live.IsOn))
         {
             yield return new Finding(
                 FindingKind.Clock,

@@ -19,7 +19,7 @@ internal static class Doubles
     {
         foreach (var (one, other) in Pairs(ways))
         {
-            if (Witness(one, other) is { } witness)
+            if ((ReferenceEquals(one, other) ? one.Twice : Witness(one, other)) is { } witness)
                 return (one, other, witness);
         }
         return null;
@@ -77,8 +77,7 @@ internal static class Doubles
     }
 
     /// <summary>The findings.</summary>
-    internal static IEnumerable<Finding> Of(Flow flow, WaySearch search) =>
-        search.ToHearers.Select(each => each.Doubled(flow)).OfType<Finding>();
+    internal static IEnumerable<Finding> Of(Flow flow, WaySearch search) => search.Found.SelectMany(from => from.Doubled(flow));
 
     /// <summary>Devices that can be played, sound and are played from here, of which nobody has said whether their keys play their own
     /// sound: whether anything arrives twice there is not known.</summary>

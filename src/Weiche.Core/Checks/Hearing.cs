@@ -27,14 +27,14 @@ internal static class Hearing
         var sets = (MessageSet[])ends.Clone();
         for (var i = flow.Components.Length - 1; i >= 0; i--)
         {
-            var component = flow.Components[i];
-            if (!component.IsClosed)
+            var only = flow.AloneAt[i];
+            if (only >= 0)
             {
-                var only = component.Places[0];
-                if (!isOnlyOnTheWay || flow.Into[only].Length > 0)
+                if (flow.OutOf[only].Length > 0 && (!isOnlyOnTheWay || flow.Into[only].Length > 0))
                     sets[only] = HeardFrom(only);
                 continue;
             }
+            var component = flow.Components[i];
             var next = new Queue<int>(component.Places.Reverse());
             var waits = component.Places.ToHashSet();
             while (next.TryDequeue(out var place))
@@ -113,7 +113,7 @@ internal static class Hearing
             sounding[place].Overlaps(sent)
             || (
                 flow.Into[place].Length == 0
-                && Array.Exists(flow.OutOf[place], step => step.Image(flow.Sent[place]).Overlaps(sounding[step.To]))
+                && Array.Exists(flow.OutOf[place], step => step.BringsAnyOf(flow.Sent[place], sounding[step.To]))
             );
     }
 

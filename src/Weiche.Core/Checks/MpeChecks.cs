@@ -14,7 +14,9 @@ internal static class MpeChecks
     {
         foreach (
             var pair in search
-                .All.Where(way => way.From.Zones.Length > 0 && !way.IsLocal && way.From.Id != way.Hearer.Id)
+                .Found.Where(found => found.From.Zones.Length > 0)
+                .SelectMany(found => found.Ways)
+                .Where(way => !way.IsLocal && way.From.Id != way.Hearer.Id)
                 .GroupBy(way => (way.From.Id, way.Hearer.Id))
         )
         {

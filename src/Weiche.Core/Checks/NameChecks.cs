@@ -72,7 +72,9 @@ internal static class NameChecks
                 $"Both stand for what is at {same.Key}: two names for one port. Remove one of them."
             );
         }
-        foreach (var alike in studio.Devices.GroupBy(device => Plain(device.Name)).Where(group => group.Count() > 1))
+        var plain = studio.Devices.ToDictionary(device => device.Id, device => Plain(device.Name));
+        var byName = studio.Devices.ToLookup(device => plain[device.Id]);
+        foreach (var alike in byName.Where(group => group.Count() > 1))
         {
             var list = alike.ToList();
             yield return new Finding(
@@ -84,10 +86,9 @@ internal static class NameChecks
             );
         }
         // Two letters that changed places are a slip of the fingers; one letter more or another may be meant.
-        var byName = studio.Devices.ToLookup(device => Plain(device.Name));
         foreach (var device in studio.Devices)
         {
-            foreach (var swapped in Swapped(Plain(device.Name)))
+            foreach (var swapped in Swapped(plain[device.Id]))
             {
                 if (byName[swapped].FirstOrDefault() is not { } other || other.Id.Value < device.Id.Value)
                     continue;

@@ -1,5 +1,6 @@
 using System.Collections.Concurrent;
 using System.Collections.Immutable;
+using System.Numerics;
 using Weiche.Core.Sets;
 using Weiche.Core.Studios;
 
@@ -24,19 +25,25 @@ internal sealed class RoomMemory(int places)
     private readonly ConcurrentDictionary<(int Origin, DeviceId Hearer), Lately<WaysToHearer>> _hearers = [];
 
     /// <summary>For each place the steps from it.</summary>
-    internal Lately<Step[]>[] OutOf { get; } = ForEach<Step[]>(places);
+    internal AtPlaces<Step[]> OutOf { get; } = new(places);
 
     /// <summary>For each place the steps to it.</summary>
-    internal Lately<Step[]>[] Into { get; } = ForEach<Step[]>(places);
+    internal AtPlaces<Step[]> Into { get; } = new(places);
 
     /// <summary>For each place what can be there, by what leads to it.</summary>
-    internal Lately<Gathered>[] Reach { get; } = ForEach<Gathered>(places);
+    internal AtPlaces<Gathered> Reach { get; } = new(places);
 
     /// <summary>For each place what of it is heard, by where it leads.</summary>
-    internal Lately<Gathered>[] Heard { get; } = ForEach<Gathered>(places);
+    internal AtPlaces<Gathered> Heard { get; } = new(places);
 
     /// <summary>For each place the ways from there.</summary>
-    internal Lately<WaysFrom>[] Ways { get; } = ForEach<WaysFrom>(places);
+    internal AtPlaces<WaysFrom> Ways { get; } = new(places);
+
+    /// <summary>For each place the ways by one step or another from there.</summary>
+    internal AtPlaces<WaysBehind> Behind { get; } = new(places);
+
+    /// <summary>For each place the steps of the routes that begin there.</summary>
+    internal AtPlaces<Laid> LaidFrom { get; } = new(places);
 
     /// <summary>Of which devices it is not known whether they play themselves, by the routes of all lineups.</summary>
     internal Lately<OfRoutes> Unknown { get; } = new(2);
@@ -58,13 +65,59 @@ internal sealed class RoomMemory(int places)
         return ways.Count > ManyWays ? known.KeepAlone(new WaysToHearer(ways)) : known.Keep(new WaysToHearer(ways));
     }
 
-    private static Lately<T>[] ForEach<T>(int places)
+    /// <summary>For each place the last few of something; most places have none.</summary>
+    /// <param name="places">How many places there are.</param>
+    internal sealed class AtPlaces<T>(int places)
         where T : class
     {
-        var lists = new Lately<T>[places];
-        for (var i = 0; i < places; i++)
-            lists[i] = new Lately<T>(Versions);
-        return lists;
+        private readonly Lately<T>?[] _lists = new Lately<T>?[places];
+
+        // Of two threads that begin one at once one begins it anew: it forgets what the other has kept.
+        internal Lately<T> this[int place] => _lists[place] ??= new Lately<T>(Versions);
+    }
+
+    /// <summary>The steps of the routes on which messages of a source run.</summary>
+    /// <param name="routes">Those routes, in the order in which they are asked.</param>
+    /// <param name="followers">Who followed the studio's clock: it leaves something out at their destinations.</param>
+    /// <param name="steps">The steps.</param>
+    internal sealed class Laid(Route[] routes, ImmutableArray<Follower> followers, Step[] steps)
+    {
+        internal Step[] Steps => steps;
+
+        internal int Routes => routes.Length;
+
+        /// <summary>The ways that were found by them last, where they are few; null for none.</summary>
+        internal WaysFrom? Ways { get; set; }
+
+        /// <summary>The steps of some of a source's routes.</summary>
+        /// <param name="all">The routes of the source.</param>
+        /// <param name="live">Which of them are live, as bits.</param>
+        /// <param name="followers">Who follows the studio's clock.</param>
+        /// <param name="steps">The steps.</param>
+        internal static Laid Of(Route[] all, ulong live, ImmutableArray<Follower> followers, Step[] steps)
+        {
+            var routes = new Route[BitOperations.PopCount(live)];
+            for (var i = 0; i < routes.Length; i++, live &= live - 1)
+                routes[i] = all[BitOperations.TrailingZeroCount(live)];
+            return new Laid(routes, followers, steps);
+        }
+
+        /// <summary>Whether they are those of some of a source's routes.</summary>
+        /// <param name="all">The routes of the source.</param>
+        /// <param name="live">Which of them are live, as bits.</param>
+        /// <param name="followersNow">Who follows the studio's clock.</param>
+        internal bool IsOf(Route[] all, ulong live, ImmutableArray<Follower> followersNow)
+        {
+            if (followers != followersNow || BitOperations.PopCount(live) != routes.Length)
+                return false;
+            foreach (var route in routes)
+            {
+                if (!ReferenceEquals(route, all[BitOperations.TrailingZeroCount(live)]))
+                    return false;
+                live &= live - 1;
+            }
+            return true;
+        }
     }
 
     /// <summary>What was found of routes, whether they are live or not.</summary>

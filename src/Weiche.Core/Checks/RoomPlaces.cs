@@ -40,6 +40,9 @@ internal sealed class RoomPlaces
                 open.Add((from, to, link));
         }
         Open = [.. open];
+        LeadsOn = new bool[Places.Length];
+        foreach (var (from, _, _) in open)
+            LeadsOn[from] = true;
         Named = Array.ConvertAll(Places, place => (Place?)place);
         Alone = [.. Places.Select((_, place) => new Component([place], false))];
         Memory = new RoomMemory(Places.Length);
@@ -78,6 +81,9 @@ internal sealed class RoomPlaces
 
     /// <summary>Those that are open and lead from one place to another; what a device's keys and sound do does not.</summary>
     internal (int From, int To, Link Link)[] Open { get; }
+
+    /// <summary>For each place whether one of them begins there.</summary>
+    internal bool[] LeadsOn { get; }
 
     /// <summary>How many of them are ways by which something could come back.</summary>
     internal int WaysBack { get; }
@@ -136,6 +142,10 @@ internal sealed class RoomPlaces
 
     /// <summary>The places where a device sends by itself: its sources and its OUT jacks.</summary>
     internal int[] OriginsOf(Device device) => _origins[device.Id];
+
+    /// <summary>The places where devices send something by themselves, each with its device.</summary>
+    internal IReadOnlyList<(Device Device, int Place)> Senders =>
+        field ??= [.. from device in _studio.Devices from place in OriginsOf(device) where !Sent[place].IsEmpty select (device, place)];
 
     /// <summary>The devices that send something on channels by themselves, which does not sound in them already: where, and what all in
     /// all.</summary>

@@ -1,4 +1,3 @@
-using System.Collections.Immutable;
 using Weiche.Core.Midi;
 using Weiche.Core.Sets;
 using Weiche.Core.Stages;
@@ -23,12 +22,21 @@ internal sealed record HeardWay(int Origin, Device From, Device Hearer, Step[] S
 
     private MessageSet? _sent;
     private WayShape? _shape;
+    private Witnessed? _twice;
+
+    private sealed record Witnessed(MidiMessage? Message);
 
     /// <summary>What of that which is sent is heard at its end.</summary>
     internal MessageSet Sent => _sent ??= Steps.Reverse().Aggregate(Heard, (set, step) => step.PreImage(set)).Intersect(All);
 
     /// <summary>What it does to channels and keys.</summary>
     internal WayShape Shape => _shape ??= Steps is [var only] ? only.Shape : WayShape.Of(Steps.SelectMany(step => step.Stages));
+
+    /// <summary>A message that arrives twice by it alone; null if none does.</summary>
+    internal MidiMessage? Twice => (_twice ??= new Witnessed(Doubles.Witness(this, this))).Message;
+
+    /// <summary>It alone, where no other way leads to its hearer; null while nobody has asked.</summary>
+    internal WaysToHearer? Alone { get; set; }
 
     /// <summary>What arrives of one message and is heard, each as often as it does.</summary>
     internal List<MidiMessage> Arriving(MidiMessage message) => Step.Run(Steps, message).FindAll(each => Heard.Contains(each));
@@ -52,86 +60,114 @@ internal sealed class WaySearch
     private const int ManySteps = 64;
 
     private readonly Flow _flow;
-    private readonly List<HeardWay> _ways;
-    private readonly List<WireWay> _wires = [];
-    private readonly List<WaysToHearer> _toHearers;
+    private readonly List<WaysFrom> _found;
     private readonly List<Step> _path = [];
     private readonly HashSet<int> _on = [];
     private readonly HashSet<int> _passed = [];
+    private readonly HashSet<int> _passedInAll = [];
+    private readonly List<HeardWay> _ways = [];
+    private readonly List<WireWay> _wires = [];
+    private readonly List<HeardWay> _allWays = [];
+    private readonly List<WireWay> _allWires = [];
     private int _steps;
 
     private WaySearch(Flow flow)
     {
         _flow = flow;
-        // In most studios about as many as there are steps.
-        _ways = new List<HeardWay>(flow.Steps.Length);
-        _toHearers = new List<WaysToHearer>(flow.Steps.Length);
-        foreach (var device in flow.Studio.Devices)
+        _found = new List<WaysFrom>(flow.Room.Senders.Count);
+        foreach (var (device, origin) in flow.Room.Senders)
         {
-            foreach (var origin in flow.Room.OriginsOf(device))
+            if (Known(origin) is { } known && _steps + known.Steps < MaxSteps)
             {
-                if (flow.Sent[origin].IsEmpty)
-                    continue;
-                if (Known(origin) is { } known && _steps + known.Steps < MaxSteps)
-                    Take(known);
-                else
-                    Search(device, origin);
+                _steps += known.Steps;
+                _found.Add(known);
+            }
+            else
+            {
+                _found.Add(Search(device, origin));
             }
         }
     }
 
-    /// <summary>The ways that were found, by the device that sends.</summary>
-    internal IReadOnlyList<HeardWay> All => _ways;
+    /// <summary>What was found, by the place where it is sent.</summary>
+    internal IReadOnlyList<WaysFrom> Found => _found;
 
-    /// <summary>The same, together where they lead from one place to one hearer.</summary>
-    internal IReadOnlyList<WaysToHearer> ToHearers => _toHearers;
+    /// <summary>The ways that were found, by the device that sends.</summary>
+    internal IEnumerable<HeardWay> All => _found.SelectMany(from => from.Ways);
 
     /// <summary>The ways to destinations whose wire has an end to what it carries.</summary>
-    internal IReadOnlyList<WireWay> Wires => _wires;
+    internal IReadOnlyList<WireWay> Wires => field ??= [.. _found.SelectMany(from => from.Wires)];
 
     /// <summary>Whether all ways were looked at, or only those within the first <see cref="MaxSteps"/> steps.</summary>
     internal bool IsWhole => _steps < MaxSteps;
 
     internal static WaySearch Of(Flow flow) => new(flow);
 
-    private void Take(WaysFrom known)
+    private WaysFrom Search(Device device, int origin)
     {
-        _ways.AddRange(known.Ways);
-        _wires.AddRange(known.Wires);
-        _toHearers.AddRange(known.ToHearers);
-        _steps += known.Steps;
-    }
-
-    private void Search(Device device, int origin)
-    {
-        var (ways, wires, steps) = (_ways.Count, _wires.Count, _steps);
+        var before = _steps;
+        _passedInAll.Add(origin);
         if (device.LocalControl is { On: true } local)
         {
             var played = Stage.ImageOf(local.Stages, _flow.Sent[origin].Intersect(MessageSet.OnChannels));
             if (!played.IsEmpty)
-                _ways.Add(new HeardWay(origin, device, device, [], played, _flow.Sent[origin]));
+                _allWays.Add(new HeardWay(origin, device, device, [], played, _flow.Sent[origin]));
         }
         _on.Add(origin);
-        Follow(origin, device, origin, _flow.Sent[origin]);
-        _on.Clear();
-        var found = _ways.GetRange(ways, _ways.Count - ways);
-        var toHearers = ToEachHearer(origin, found);
-        _toHearers.AddRange(toHearers);
-        if (IsWhole && _passed.All(_flow.IsOfRoom))
+        // A place is passed once by each way: what lies behind one step does not depend on what lies behind the others.
+        foreach (var step in _flow.OutOf[origin])
         {
-            int[] places = [.. _passed];
-            var outOf = Array.ConvertAll(places, place => _flow.OutOf[place]);
-            var all = new WaysFrom(places, outOf, found, _wires.GetRange(wires, _wires.Count - wires), toHearers, _steps - steps);
-            if (all.Steps > ManySteps)
-                _flow.Room.Memory.Ways[origin].KeepAlone(all);
-            else
-                _flow.Room.Memory.Ways[origin].Keep(all);
+            if (step.To == origin)
+                continue;
+            var behind = Behind(device, step);
+            _allWays.AddRange(behind.Ways);
+            _allWires.AddRange(behind.Wires);
+            foreach (var place in behind.Places)
+                _passedInAll.Add(place);
         }
-        _passed.Clear();
+        _on.Clear();
+        HeardWay[] ways = [.. _allWays];
+        var passed = PassedPlaces.Of(_passedInAll, _flow);
+        var found = new WaysFrom(device, passed, ways, [.. _allWires], ToEachHearer(origin, ways), _steps - before);
+        _passedInAll.Clear();
+        _allWays.Clear();
+        _allWires.Clear();
+        if (!IsWhole || !passed.AreOfRoom)
+            return found;
+        var memory = _flow.Room.Memory.Ways[origin];
+        if (found.Steps > ManySteps)
+            return memory.KeepAlone(found);
+        if (_flow.LaidAt[origin] is { } laid)
+            laid.Ways = found;
+        return memory.Keep(found);
     }
 
-    private WaysToHearer[] ToEachHearer(int origin, List<HeardWay> ways)
+    /// <summary>What is found from where a device sends by way of one step from there.</summary>
+    private WaysBehind Behind(Device device, Step step)
     {
+        var memory = _flow.Room.Memory.Behind[step.From];
+        var known = memory.Find((step, _flow), static (known, now) => known.IsStill(now.step, now._flow));
+        if (known is not null && _steps + known.Steps < MaxSteps)
+        {
+            _steps += known.Steps;
+            return known;
+        }
+        var before = _steps;
+        Take(step.From, device, step, _flow.Sent[step.From]);
+        var passed = PassedPlaces.Of(_passed, _flow);
+        var found = new WaysBehind(step, passed, [.. _ways], [.. _wires], _steps - before);
+        if (IsWhole && found.Steps <= ManySteps && passed.AreOfRoom)
+            memory.Keep(found);
+        _passed.Clear();
+        _ways.Clear();
+        _wires.Clear();
+        return found;
+    }
+
+    private WaysToHearer[] ToEachHearer(int origin, HeardWay[] ways)
+    {
+        if (ways is [var only])
+            return [Alone(only)];
         var each = new OrderedDictionary<DeviceId, List<HeardWay>>();
         foreach (var way in ways)
         {
@@ -140,12 +176,26 @@ internal sealed class WaySearch
             else
                 each.Add(way.Hearer.Id, [way]);
         }
-        return [.. each.Select(hearer => _flow.Room.Memory.To(origin, hearer.Key, hearer.Value))];
+        return
+        [
+            .. each.Select(hearer => hearer.Value is [var alone] ? Alone(alone) : _flow.Room.Memory.To(origin, hearer.Key, hearer.Value)),
+        ];
+
+        WaysToHearer Alone(HeardWay way) => way.Alone ??= _flow.Room.Memory.To(origin, way.Hearer.Id, [way]);
     }
 
     /// <summary>What was found from an origin in another version, where all places that were passed led on as they do; else
     /// null.</summary>
-    private WaysFrom? Known(int origin) => _flow.Room.Memory.Ways[origin].Find(_flow, static (known, flow) => known.IsStill(flow));
+    private WaysFrom? Known(int origin)
+    {
+        var laid = _flow.LaidAt[origin];
+        if (laid?.Ways is { } last && last.IsStill(_flow))
+            return last;
+        var found = _flow.Room.Memory.Ways[origin].Find(_flow, static (known, flow) => known.IsStill(flow));
+        if (laid is not null && found?.Steps <= ManySteps)
+            laid.Ways = found;
+        return found;
+    }
 
     private void Follow(int origin, Device from, int place, MessageSet set)
     {
@@ -162,83 +212,25 @@ internal sealed class WaySearch
         {
             if (_on.Contains(step.To))
                 continue;
-            if (++_steps >= MaxSteps)
+            if (!Take(origin, from, step, set))
                 return;
-            var image = step.Image(set);
-            if (image.IsEmpty)
-                continue;
-            _path.Add(step);
-            _on.Add(step.To);
-            Follow(origin, from, step.To, image);
-            _on.Remove(step.To);
-            _path.RemoveAt(_path.Count - 1);
         }
     }
-}
 
-/// <summary>What was found from a place where a device sends by itself.</summary>
-/// <param name="Places">The places that were passed, each once.</param>
-/// <param name="OutOf">The steps from each of them.</param>
-/// <param name="Ways">The ways to devices that hear.</param>
-/// <param name="Wires">The ways to destinations whose wire has an end to what it carries.</param>
-/// <param name="ToHearers">The ways to each device that hears.</param>
-/// <param name="Steps">How many steps were looked at.</param>
-internal sealed record WaysFrom(int[] Places, Step[][] OutOf, List<HeardWay> Ways, List<WireWay> Wires, WaysToHearer[] ToHearers, int Steps)
-{
-    /// <summary>Whether the places lead on in a graph of the same room as they did.</summary>
-    internal bool IsStill(Flow flow)
+    /// <summary>Takes a step and follows on from there.</summary>
+    /// <returns>Whether it is not too many.</returns>
+    private bool Take(int origin, Device from, Step step, MessageSet set)
     {
-        for (var i = 0; i < Places.Length; i++)
-        {
-            if (!ReferenceEquals(flow.OutOf[Places[i]], OutOf[i]))
-                return false;
-        }
-        return true;
-    }
-}
-
-/// <summary>All ways from a place to one device that hears, and whether anything arrives twice by them.</summary>
-/// <param name="ways">The ways.</param>
-internal sealed class WaysToHearer(List<HeardWay> ways)
-{
-    private Told? _told;
-
-    /// <summary>What was found, with the names in it: a route's has that of its group, and its number among twins.</summary>
-    private sealed record Told(Finding? Finding, ImmutableArray<Route> Routes, ImmutableArray<SourceGroup> Groups, string[] Names);
-
-    /// <summary>Whether they are some others: what is heard of the same by the same steps is the same, in the same room.</summary>
-    internal bool Has(List<HeardWay> others)
-    {
-        for (var i = 0; i < ways.Count; i++)
-        {
-            if (ways.Count != others.Count || !ways[i].Steps.AsSpan().SequenceEqual(others[i].Steps))
-                return false;
-        }
-        return true;
-    }
-
-    /// <summary>What arrives twice, or null if nothing does.</summary>
-    internal Finding? Doubled(Flow flow)
-    {
-        if (_told is not { } told || !IsStill(told, flow))
-        {
-            var finding = ways is [{ IsPlain: true }] ? null : Doubles.Of(flow, ways);
-            _told = told = new Told(finding, flow.Studio.Routes, flow.Studio.Groups, finding is null ? [] : Names(flow));
-        }
-        return told.Finding;
-    }
-
-    private bool IsStill(Told told, Flow flow)
-    {
-        var studio = flow.Studio;
-        if (told.Finding is null || told.Routes == studio.Routes && told.Groups == studio.Groups)
-            return true;
-        if (!told.Names.AsSpan().SequenceEqual(Names(flow)))
+        if (++_steps >= MaxSteps)
             return false;
-        _told = told with { Routes = studio.Routes, Groups = studio.Groups };
+        var image = step.Image(set);
+        if (image.IsEmpty)
+            return true;
+        _path.Add(step);
+        _on.Add(step.To);
+        Follow(origin, from, step.To, image);
+        _on.Remove(step.To);
+        _path.RemoveAt(_path.Count - 1);
         return true;
     }
-
-    private string[] Names(Flow flow) =>
-        [.. ways.SelectMany(way => way.Steps).Select(step => step.Route).OfType<Route>().Select(flow.Words.NameOf)];
 }

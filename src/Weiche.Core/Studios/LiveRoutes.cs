@@ -64,7 +64,7 @@ public sealed class LiveRoutes
         ReferenceEquals(_tables, tables) && studio.InForce == _studio.InForce && studio.HeldOff == _studio.HeldOff;
 
     /// <summary>The sources that any route that is on comes from, in the order in which the routes were laid.</summary>
-    public IEnumerable<PortId> Sources => _tables.BySource.Keys;
+    internal LaidSource[] Sources => _tables.LaidSources;
 
     /// <summary>Those of a studio.</summary>
     /// <param name="studio">The studio.</param>
@@ -72,6 +72,9 @@ public sealed class LiveRoutes
 
     /// <summary>The routes with more than one source.</summary>
     internal IReadOnlyList<Route> FromSeveral => _tables.FromSeveral;
+
+    /// <summary>The routes that have a pattern, whether they are live or not.</summary>
+    internal IReadOnlyList<Route> WithPattern => _tables.WithPattern;
 
     /// <summary>The sources of a route, as <see cref="Studio.SourcesOf"/> says them, worked out once.</summary>
     /// <param name="route">A route of the studio.</param>
@@ -181,6 +184,25 @@ public sealed class LiveRoutes
         }
     }
 
+    /// <summary>Which of the first 64 routes of a source are live, the first of them as the lowest bit: what <see cref="At"/> says of
+    /// each.</summary>
+    /// <remarks>The checks ask this of all sources for each lineup. What of it does not depend on the lineup stands in the tables, and for
+    /// all lineups side by side what does.</remarks>
+    /// <param name="source">The source, by its place among <see cref="Sources"/>.</param>
+    internal ulong LiveBits(int source)
+    {
+        var bits = _tables.OpenBits[source] & _tables.DutyBits(_studio.InForce)[source];
+        if (bits == 0 || !_anySolo && _studio.HeldOff.IsEmpty)
+            return bits;
+        var laid = _tables.LaidSources[source];
+        for (var i = 0; i < Math.Min(laid.Routes.Length, 64); i++)
+        {
+            if (!IsSoloed(laid.Routes[i], laid.Source.Id) || IsHeldOff(laid.Routes[i]))
+                bits &= ~(1UL << i);
+        }
+        return bits;
+    }
+
     private bool IsHeldOff(Route route) =>
         !_studio.HeldOff.IsEmpty && _studio.InForce is { } lineup && _studio.HeldOff.Contains((lineup, route.Id));
 
@@ -203,10 +225,17 @@ public sealed class LiveRoutes
     }
 }
 
+/// <summary>A source and the routes from it that are on, in the order in which they are asked.</summary>
+/// <param name="Source">The source.</param>
+/// <param name="Routes">The routes.</param>
+internal readonly record struct LaidSource(DevicePort Source, Route[] Routes);
+
 /// <summary>Which routes come from which sources, whatever the lineup.</summary>
 internal sealed class RouteTables
 {
     private readonly ImmutableArray<Route> _routes;
+    private Dictionary<LineupId, ulong[]>? _duty;
+    private ulong[]? _standing;
 
     internal RouteTables(Studio studio)
     {
@@ -259,6 +288,9 @@ internal sealed class RouteTables
     /// <summary>The routes with more than one source.</summary>
     internal List<Route> FromSeveral { get; } = [];
 
+    /// <summary>The routes that have a pattern.</summary>
+    internal Route[] WithPattern => field ??= [.. _routes.Where(route => route.Stages.Any(stage => stage is PatternStage))];
+
     /// <summary>The sources of each route.</summary>
     internal Dictionary<RouteId, DevicePort[]> Sources { get; } = [];
 
@@ -267,4 +299,52 @@ internal sealed class RouteTables
 
     /// <summary>The same with those that are off and that a lever may switch on.</summary>
     internal Dictionary<PortId, Route[]> Arranged { get; }
+
+    /// <summary>The sources of <see cref="BySource"/> one after the other.</summary>
+    internal LaidSource[] LaidSources =>
+        field ??= [
+            .. BySource.Select(pair => new LaidSource(Array.Find(Sources[pair.Value[0].Id], port => port.Id == pair.Key), pair.Value)),
+        ];
+
+    /// <summary>For each of those which of its first 64 routes lead from a source that is on to a destination that is on.</summary>
+    internal ulong[] OpenBits =>
+        field ??= Array.ConvertAll(LaidSources, laid => laid.Source.Port.On ? Bits(laid, route => Open.Contains(route.To)) : 0);
+
+    /// <summary>For each of those which of its first 64 routes are on duty in a lineup.</summary>
+    /// <param name="lineup">The lineup; null where none is in force.</param>
+    internal ulong[] DutyBits(LineupId? lineup)
+    {
+        var standing = _standing ??= Array.ConvertAll(LaidSources, laid => Bits(laid, route => route.Duty.IsStanding));
+        return lineup is { } id && (_duty ??= DutyOfEach(standing)).TryGetValue(id, out var bits) ? bits : standing;
+    }
+
+    private Dictionary<LineupId, ulong[]> DutyOfEach(ulong[] standing)
+    {
+        var each = new Dictionary<LineupId, ulong[]>();
+        for (var source = 0; source < LaidSources.Length; source++)
+        {
+            var routes = LaidSources[source].Routes;
+            for (var i = 0; i < Math.Min(routes.Length, 64); i++)
+            {
+                foreach (var lineup in routes[i].Duty.Lineups)
+                {
+                    if (!each.TryGetValue(lineup, out var bits))
+                        each.Add(lineup, bits = [.. standing]);
+                    bits[source] |= 1UL << i;
+                }
+            }
+        }
+        return each;
+    }
+
+    private static ulong Bits(LaidSource laid, Predicate<Route> predicate)
+    {
+        var bits = 0UL;
+        for (var i = 0; i < Math.Min(laid.Routes.Length, 64); i++)
+        {
+            if (predicate(laid.Routes[i]))
+                bits |= 1UL << i;
+        }
+        return bits;
+    }
 }

@@ -14,7 +14,7 @@ public class AfterEditsTests
     public void What_is_found_after_an_edit_is_what_is_found_anew_whatever_was_looked_at_before()
     {
         var looked = 0;
-        Gen.Select(AnyRoom.Room, Gen.Select(Gen.Int[0, 13], Gen.Int[0, 99], Gen.Int[0, 99]).Array[1, 12])
+        Gen.Select(AnyRoom.Room, Gen.Select(Gen.Int[0, 18], Gen.Int[0, 99], Gen.Int[0, 99]).Array[1, 12])
             .Sample(
                 (room, choices) =>
                 {
@@ -24,9 +24,9 @@ public class AfterEditsTests
                     {
                         // Edits are taken back and made again too.
                         var after =
-                            what > 10
-                                ? versions[which % versions.Count].Studio
-                                : Edit(report.Studio, what, which, other)?.Apply(report.Studio).Studio;
+                            what > 15 ? versions[which % versions.Count].Studio
+                            : what == 15 ? report.Studio.In(PickId(report.Studio.Lineups, which))
+                            : Edit(report.Studio, what, which, other)?.Apply(report.Studio).Studio;
                         if (after is null)
                             continue;
                         Interlocked.Increment(ref looked);
@@ -74,24 +74,26 @@ public class AfterEditsTests
         Assert.Equal(FindingKind.Endless, Assert.Single(after.OpenCircuits).Kind);
     }
 
-    /// <summary>All that is said of all that was found.</summary>
+    /// <summary>All that is said of all that was found, and of what was looked at.</summary>
     private static IEnumerable<string> Told(CheckReport report) =>
-        report.Findings.Select(finding =>
-            string.Join(
-                " | ",
-                [
-                    finding.Key,
-                    finding.Title,
-                    finding.Sentence,
-                    finding.Round.ToString(),
-                    .. finding.Evidence,
-                    .. finding.Ring.Select(leg => leg.ToString()),
-                    .. finding.Ways.SelectMany(way => way.Legs.Select(leg => leg.ToString()).Prepend(way.Name)),
-                    .. finding.Routes.Select(id => id.ToString()),
-                    .. finding.Runs.Select(run => run.ToString()),
-                ]
+        report
+            .Findings.Select(finding =>
+                string.Join(
+                    " | ",
+                    [
+                        finding.Key,
+                        finding.Title,
+                        finding.Sentence,
+                        finding.Round.ToString(),
+                        .. finding.Evidence,
+                        .. finding.Ring.Select(leg => leg.ToString()),
+                        .. finding.Ways.SelectMany(way => way.Legs.Select(leg => leg.ToString()).Prepend(way.Name)),
+                        .. finding.Routes.Select(id => id.ToString()),
+                        .. finding.Runs.Select(run => run.ToString()),
+                    ]
+                )
             )
-        );
+            .Prepend(report.Looked.ToString());
 
     private static StudioEdit? Edit(Studio studio, int what, int which, int other)
     {
@@ -109,9 +111,19 @@ public class AfterEditsTests
             7 => device is null ? null : new RenameDevice(device.Id, $"d{other + 10}"),
             8 => device is null || studio.Devices.Length < 3 ? null : new RemoveDevice(device.Id, WithRoutes: true),
             9 => new AddVirtualPort($"v{other}"),
+            10 => new SetMaster(other % 2 == 0 ? ClockMaster.Own : null),
+            11 => Pick([.. studio.Destinations], which) is { Device: not null } to
+                ? new SetFollower(new Follower(to.Id, other % 3 == 0 ? ClockForm.None : ClockForm.Steadied, other % 2 == 0, MidiSpan.Zero))
+                : null,
+            12 => new AddLineup($"l{other}"),
+            13 => route is null || PickId(studio.Lineups, other) is not { } lineup
+                ? null
+                : new PlaceRoute(route.Id, lineup, other % 2 == 0),
             _ => new SetMiddleC(other % 2 == 0),
         };
     }
+
+    private static LineupId? PickId(IReadOnlyList<Lineup> lineups, int number) => Pick(lineups, number)?.Id;
 
     private static T? Pick<T>(IReadOnlyList<T> list, int number) => list.Count == 0 ? default : list[number % list.Count];
 }

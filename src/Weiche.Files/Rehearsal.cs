@@ -46,21 +46,6 @@ public sealed class Rehearsal
             _arrivals.Add(destination.Id, new Arrivals(_pool, destination.Port.Wire.ByteTime()));
     }
 
-    /// <summary>The source that a person calls so: "Amsel 61", "from Amsel 61", "Bandhaus out A"; null if there is none.</summary>
-    /// <param name="name">The name, without regard to case.</param>
-    public DevicePort? FindSource(string name)
-    {
-        foreach (var source in _studio.Sources)
-        {
-            if (
-                name.Equals(source.Name, StringComparison.OrdinalIgnoreCase)
-                || name.Equals(source.Label, StringComparison.OrdinalIgnoreCase)
-            )
-                return source;
-        }
-        return null;
-    }
-
     /// <summary>Plays recordings, all from time 0, through to the end of what they cause. Where the time is started, it goes on for a bar
     /// after the last message and is stopped then; a clock is not waited for.</summary>
     /// <param name="parts">Each source with what it plays.</param>

@@ -130,6 +130,20 @@ internal static class FileVerbs
             );
     }
 
+    /// <summary>The source or destination that a person means.</summary>
+    /// <param name="ports">The sources, or the destinations.</param>
+    /// <param name="name">What was typed.</param>
+    /// <param name="file">The studio's file.</param>
+    internal static DevicePort PortCalled(IEnumerable<DevicePort> ports, string name, string file)
+    {
+        var all = ports.ToList();
+        return all.Called(name)
+            ?? throw new StartException(
+                $"There is no {(all.TrueForAll(port => port.IsSource) ? "source" : "destination")} “{name}” in {file}. There are: "
+                    + $"{string.Join(", ", all.Select(port => port.Name))}."
+            );
+    }
+
     private static Option<string?> DataOption() => new("--data") { Description = "the data folder" };
 
     /// <summary>Rehearses; says whether anything arrived anywhere.</summary>
@@ -144,16 +158,7 @@ internal static class FileVerbs
                     + "start. Choose a master on Time, or leave --start out."
             );
         var rehearsal = new Rehearsal(studio);
-        var parts = plays
-            .Zip(sources, (play, name) =>
-            {
-                var source = rehearsal.FindSource(name)
-                    ?? throw new StartException(
-                        $"There is no source “{name}” in {file}. There are: {string.Join(", ", studio.Sources.Select(port => port.Name))}."
-                    );
-                return (source.Id, RehearsalFiles.Read(play));
-            })
-            .ToList();
+        var parts = plays.Zip(sources, (play, name) => (PortCalled(studio.Sources, name, file).Id, RehearsalFiles.Read(play))).ToList();
         rehearsal.Play(parts, starts);
         try
         {

@@ -41,10 +41,14 @@ internal static class TraceVerb
                     throw new StartException("Say either --from a source, or --to a destination.");
                 if (destination is not null)
                 {
-                    Backwards(studio, Find(studio.Destinations, destination, "destination"), result.GetValue(json));
+                    Backwards(
+                        studio,
+                        FileVerbs.PortCalled(studio.Destinations, destination, result.GetValue(file)!),
+                        result.GetValue(json)
+                    );
                     return;
                 }
-                var port = Find(studio.Sources, source!, "source");
+                var port = FileVerbs.PortCalled(studio.Sources, source!, result.GetValue(file)!);
                 if (
                     !MessageInput.TryRead(
                         result.GetValue(message),
@@ -61,20 +65,6 @@ internal static class TraceVerb
             })
         );
         return verb;
-    }
-
-    private static DevicePort Find(IEnumerable<DevicePort> ports, string name, string what)
-    {
-        var all = ports.ToList();
-        foreach (var port in all)
-        {
-            if (
-                string.Equals(port.Name, name, StringComparison.OrdinalIgnoreCase)
-                || string.Equals(port.Label, name, StringComparison.OrdinalIgnoreCase)
-            )
-                return port;
-        }
-        throw new StartException($"There is no {what} “{name}”. There are: {string.Join(", ", all.Select(port => port.Name))}.");
     }
 
     private static void Forwards(Studio studio, Trace trace, bool json)

@@ -27,8 +27,8 @@ public sealed class RehearsalTests : IDisposable
                 var studio = SmallStudio.Create();
                 var rehearsal = new Rehearsal(studio);
                 rehearsal.Play([
-                    (rehearsal.FindSource("from AMSEL 61")!.Value.Id, RehearsalFiles.ReadText("0 90 3C 60\n# let go\n\n5000 80 3C 40")),
-                    (rehearsal.FindSource("tritt 13")!.Value.Id, RehearsalFiles.ReadText("0 91 24 7F FE\n1000 91 24 00")),
+                    (studio.Sources.Called("from AMSEL 61")!.Value.Id, RehearsalFiles.ReadText("0 90 3C 60\n# let go\n\n5000 80 3C 40")),
+                    (studio.Sources.Called("tritt")!.Value.Id, RehearsalFiles.ReadText("0 91 24 7F FE\n1000 91 24 00")),
                 ]);
                 Assert.Contains(
                     "Kinds: no sensing                        in 3, out 2, stopped 1",
@@ -54,7 +54,7 @@ public sealed class RehearsalTests : IDisposable
         var rehearsal = new Rehearsal(studio);
         rehearsal.Play([
             (
-                rehearsal.FindSource("Amsel 61")!.Value.Id,
+                studio.Sources.Called("Amsel 61")!.Value.Id,
                 RehearsalFiles.ReadText(
                     "0 90 3C 60\n100000 80 3C 40\n200000 C0 01\n300000 90 3E 60\n400000 80 3E 40\n500000 C0 00\n600000 90 40 "
                         + "60\n700000 80 40 40"

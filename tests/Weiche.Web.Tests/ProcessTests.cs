@@ -278,6 +278,47 @@ public sealed partial class ProcessTests : IDisposable
         Assert.Equal((1, "Nothing arrived anywhere: the table says where it stopped."), (code, error.Trim()));
     }
 
+    [Theory]
+    [InlineData("A port is a number from 1 to 65535.", "run", "--port", "abc")]
+    [InlineData("A port is a number from 1 to 65535.", "demo", "--port", "0")]
+    [InlineData("--port is empty.", "demo", "--port", "")]
+    [InlineData("--data is empty.", "run", "--data", "")]
+    [InlineData("STUDIO is empty.", "check", " ")]
+    [InlineData("Channels go from 1 to 16.", "trace", "x.json", "--from", "a", "--note", "C3", "--channel", "x")]
+    [InlineData("Velocities go from 1 to 127.", "trace", "x.json", "--from", "a", "--note", "C3", "--velocity", "0")]
+    public async Task A_word_that_is_none_of_those_asked_for_is_told_and_is_no_fault_of_weiche(string problem, params string[] words) =>
+        Assert.Equal($"{problem} ./weiche {words[0]} --help says what it takes.", (await Fails(words)).Trim());
+
+    [Fact]
+    public async Task Recordings_without_a_message_are_told_and_give_no_verdict()
+    {
+        var (file, empty) = (Path.Combine(_folder, "demo.json"), Path.Combine(_folder, "empty.txt"));
+        await Succeeds("export", "--demo", file);
+        await File.WriteAllTextAsync(empty, "# nothing yet\n");
+        Assert.Equal(
+            $"There is no message in {empty}: nothing was played.",
+            (await Fails("rehearse", file, "--play", empty, "--from", "Amsel 61", "--out", Path.Combine(_folder, "out"))).Trim()
+        );
+        Assert.False(Directory.Exists(Path.Combine(_folder, "out")));
+    }
+
+    [Fact]
+    public async Task What_never_ends_is_no_studio() =>
+        Assert.Contains("/dev/zero has more than 16777216 bytes", await Fails("check", "/dev/zero"), StringComparison.Ordinal);
+
+    [Fact]
+    public async Task A_sheet_is_not_written_where_what_it_is_held_against_cannot_be_read()
+    {
+        var (file, folder) = (Path.Combine(_folder, "demo.json"), Path.Combine(_folder, "sheet"));
+        await Succeeds("export", "--demo", file);
+        Assert.Contains(
+            "There is no file ",
+            await Fails("sheet", file, "--out", folder, "--since", Path.Combine(_folder, "none.json")),
+            StringComparison.Ordinal
+        );
+        Assert.False(Directory.Exists(folder));
+    }
+
     [Fact]
     public async Task A_message_is_traced_without_a_page_in_words_and_as_json()
     {
@@ -313,7 +354,7 @@ public sealed partial class ProcessTests : IDisposable
         );
         // A name may be cut short where no other begins so.
         Assert.Equal(words, await Succeeds("trace", file, "--from", "ams", "--note", "C2", "--channel", "1", "--lineup", "star field"));
-        foreach (var name in new[] { "Nobody", "Bandhaus", " " })
+        foreach (var name in new[] { "Nobody", "Bandhaus" })
             Assert.Contains(
                 $"There is no source “{name}” in {file}. There are: Amsel 61, ",
                 await Fails("trace", file, "--from", name, "--note", "C3"),

@@ -5,6 +5,12 @@ namespace Weiche.Core.Midi;
 /// <summary>Reads a message that a person gives: as bytes, or as a key with velocity and channel.</summary>
 public static class MessageInput
 {
+    /// <summary>What is said of any other channel.</summary>
+    public const string ChannelsGo = "Channels go from 1 to 16.";
+
+    /// <summary>What is said of any other velocity.</summary>
+    public const string VelocitiesGo = "Velocities go from 1 to 127.";
+
     private const string BytesLikeThis = "Write a message as its bytes in hexadecimal, like “90 3C 60” or “F8”.";
 
     /// <summary>Reads a message.</summary>
@@ -33,8 +39,8 @@ public static class MessageInput
             string.IsNullOrWhiteSpace(key) ? "Say which key, like C3, or which message."
             : !names.TryParse(key.Trim(), out number)
                 ? $"“{key.Trim()}” is no key. Keys go from {names.Of(0)} (0) to {names.Of(127)} (127)."
-            : channel is < 1 or > Channel.Count ? "Channels go from 1 to 16."
-            : velocity is < 1 or > 127 ? "Velocities go from 1 to 127."
+            : channel is < 1 or > Channel.Count ? ChannelsGo
+            : velocity is < 1 or > 127 ? VelocitiesGo
             : "";
         if (problem.Length == 0)
             message = MidiMessage.NoteOn(Channel.FromNumber(channel), number, velocity);

@@ -1,4 +1,5 @@
 using System.CommandLine;
+using Weiche.Core.Midi;
 using Weiche.Core.Studios;
 using Weiche.Data;
 using Weiche.Files;
@@ -9,7 +10,7 @@ namespace Weiche.Web.Startup;
 /// <summary>The verbs that work on files and start no server: export, import, rehearse.</summary>
 internal static class FileVerbs
 {
-    private const long MaxStudioFile = 16 << 20;
+    private const int MaxStudioFile = 16 << 20;
 
     /// <summary>A rehearsal's verdict: of what was played nothing arrived.</summary>
     private const int NothingArrived = 1;
@@ -159,6 +160,8 @@ internal static class FileVerbs
             );
         var rehearsal = new Rehearsal(studio);
         var parts = plays.Zip(sources, (play, name) => (PortCalled(studio.Sources, name, file).Id, RehearsalFiles.Read(play))).ToList();
+        if (!starts && parts.TrueForAll(part => part.Item2.Count == 0))
+            throw new StartException($"There is no message in {WordList.Of([.. plays.Distinct()])}: nothing was played.");
         rehearsal.Play(parts, starts);
         try
         {
@@ -189,12 +192,15 @@ internal static class FileVerbs
         {
             if (Directory.Exists(file))
                 throw new StartException($"{file} is a folder, not a studio.");
-            var info = new FileInfo(file);
-            if (!info.Exists)
+            if (!File.Exists(file))
                 throw new StartException($"There is no file {file}.");
-            if (info.Length > MaxStudioFile)
-                throw new StartException($"{file} has {info.Length} bytes; a studio has at most {MaxStudioFile}.");
-            return StudioJson.Read(File.ReadAllBytes(file));
+            // What comes through a pipe does not say how much it is.
+            using var stream = File.OpenRead(file);
+            var bytes = new byte[MaxStudioFile + 1];
+            var length = stream.ReadAtLeast(bytes, bytes.Length, throwOnEndOfStream: false);
+            if (length > MaxStudioFile)
+                throw new StartException($"{file} has more than {MaxStudioFile} bytes; a studio has at most so many.");
+            return StudioJson.Read(bytes.AsSpan(0, length));
         }
         catch (StudioFormatException exception)
         {

@@ -1,4 +1,7 @@
 using System.CommandLine;
+using System.CommandLine.Help;
+using System.CommandLine.Parsing;
+using System.Globalization;
 using System.Net;
 using System.Net.Sockets;
 using System.Runtime;
@@ -29,7 +32,7 @@ internal static class Launcher
             var parsed = Verbs().Parse(args);
             if (parsed.Errors.Count == 0)
                 return parsed.Invoke(new InvocationConfiguration { EnableDefaultExceptionHandler = false });
-            var verb = parsed.CommandResult.Command is RootCommand ? "" : parsed.CommandResult.Command.Name + " ";
+            var verb = parsed.CommandResult.Command == parsed.RootCommandResult.Command ? "" : parsed.CommandResult.Command.Name + " ";
             Console.Error.WriteLine(
                 $"{string.Join(' ', parsed.Errors.Select(error => error.Message).Distinct())} ./weiche {verb}--help says what it takes."
             );
@@ -45,17 +48,14 @@ internal static class Launcher
         }
     }
 
-    private static RootCommand Verbs()
+    private static Command Verbs()
     {
-        var port = new Option<int?>("--port")
-        {
-            Description = $"the TCP port on 127.0.0.1; without it {WeicheSettings.UsualPort}, or a free one",
-        };
-        port.Validators.Add(result =>
-        {
-            if (result.GetValueOrDefault<int?>() is < 1 or > 65535)
-                result.AddError("A port is a number from 1 to 65535.");
-        });
+        var port = WholeNumber<int?>(
+            "--port",
+            $"the TCP port on 127.0.0.1; without it {WeicheSettings.UsualPort}, or a free one",
+            65535,
+            "A port is a number from 1 to 65535."
+        );
         var data = new Option<string?>("--data") { Description = "the folder for the database and the log" };
         var fresh = new Option<bool>("--fresh") { Description = "make the demo studio anew" };
         var ordinary = new Option<bool>("--ordinary-priority")
@@ -109,17 +109,64 @@ internal static class Launcher
                 }
             )
         );
-        return new RootCommand("Weiche, the signal box of a MIDI studio.")
+        return NothingEmpty(
+            // Called as a person calls it.
+            new Command("./weiche", "Weiche, the signal box of a MIDI studio.")
+            {
+                new HelpOption(),
+                new VersionOption(),
+                run,
+                demo,
+                FileVerbs.Export(),
+                FileVerbs.Import(),
+                FileVerbs.Rehearse(),
+                TraceVerb.Make(),
+                CheckVerb.Make(),
+                SheetVerb.Make(),
+            }
+        );
+    }
+
+    /// <summary>An option that takes a number from 1.</summary>
+    /// <typeparam name="T">A whole number, or one that may be left out.</typeparam>
+    /// <param name="name">Its name.</param>
+    /// <param name="description">What it is for.</param>
+    /// <param name="last">The greatest number.</param>
+    /// <param name="problem">What is said of anything else.</param>
+    internal static Option<T> WholeNumber<T>(string name, string description, int last, string problem) =>
+        new(name)
         {
-            run,
-            demo,
-            FileVerbs.Export(),
-            FileVerbs.Import(),
-            FileVerbs.Rehearse(),
-            TraceVerb.Make(),
-            CheckVerb.Make(),
-            SheetVerb.Make(),
+            Description = description,
+            CustomParser = result =>
+            {
+                if (
+                    int.TryParse(result.Tokens[0].Value, NumberStyles.None, CultureInfo.InvariantCulture, out var number)
+                    && number >= 1
+                    && number <= last
+                )
+                    return (T)(object)number;
+                result.AddError(problem);
+                return default;
+            },
         };
+
+    /// <summary>Where a name, a file or a folder is asked for, nothing at all is none.</summary>
+    private static Command NothingEmpty(Command root)
+    {
+        foreach (var verb in root.Subcommands)
+        {
+            foreach (var argument in verb.Arguments)
+                argument.Validators.Add(result => Look(argument.Name, result));
+            foreach (var option in verb.Options)
+                option.Validators.Add(result => Look(option.Name, result));
+        }
+        return root;
+
+        static void Look(string name, SymbolResult result)
+        {
+            if (result.Tokens.Any(token => string.IsNullOrWhiteSpace(token.Value)))
+                result.AddError($"{name} is empty.");
+        }
     }
 
     private static int Serve(int? port, bool fresh, WeicheSettings settings)

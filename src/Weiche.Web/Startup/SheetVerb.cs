@@ -34,6 +34,7 @@ internal static class SheetVerb
     private static bool Write(string file, string folder, string? since)
     {
         var studio = FileVerbs.ReadStudio(file);
+        var before = since is null ? null : FileVerbs.ReadStudio(since);
         var looked = FileVerbs.InLineup(studio, null);
         var (held, _) = HeldSearch.Of(Checker.Check(looked));
         var sheet = Sheet.Of(studio, held.Select(finding => (finding.Title, finding.Sentence)));
@@ -61,9 +62,9 @@ internal static class SheetVerb
             $"{Path.Combine(folder, "sheet.svg")}, and "
                 + $"{sheet.Plans.Length + sheet.Tables.Length + (sheet.Untouched.IsEmpty ? 0 : 1)} tables beside it."
         );
-        if (since is null)
+        if (before is null)
             return false;
-        var changes = Sheet.Of(studio, []).Since(Sheet.Of(FileVerbs.ReadStudio(since), []));
+        var changes = Sheet.Of(studio, []).Since(Sheet.Of(before, []));
         Console.WriteLine(changes.Count == 0 ? $"Nothing on the sheet has changed since {since}." : $"Changed since {since}:");
         foreach (var change in changes)
             Console.WriteLine($"  {change}");

@@ -15,8 +15,10 @@ internal static class TraceVerb
         var from = new Option<string?>("--from") { Description = "the source that sends it" };
         var to = new Option<string?>("--to") { Description = "backwards: the destination, to see what can reach it" };
         var note = new Option<string?>("--note") { Description = "a key: C3, F#1 or its number" };
-        var velocity = new Option<int>("--velocity") { Description = "how hard it is struck, 1 to 127", DefaultValueFactory = _ => 96 };
-        var channel = new Option<int>("--channel") { Description = "the channel, 1 to 16", DefaultValueFactory = _ => 1 };
+        var velocity = Launcher.WholeNumber<int>("--velocity", "how hard it is struck, 1 to 127", 127, MessageInput.VelocitiesGo);
+        velocity.DefaultValueFactory = _ => 96;
+        var channel = Launcher.WholeNumber<int>("--channel", "the channel, 1 to 16", Channel.Count, MessageInput.ChannelsGo);
+        channel.DefaultValueFactory = _ => 1;
         var message = new Option<string?>("--message") { Description = "any message as bytes instead of a note: \"B0 07 40\"" };
         var lineup = FileVerbs.LineupOption("the lineup, by number or name; the first if left out");
         var json = new Option<bool>("--json") { Description = "print JSON" };

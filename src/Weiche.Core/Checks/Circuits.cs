@@ -67,7 +67,7 @@ internal sealed class Circuits
         open.Push((places, [.. places.SelectMany(place => flow.OutWithin[place])], Of(search.Endless, places)));
         while (open.TryPop(out var here))
         {
-            CircuitSearch.KeepCircling(here.Places, here.Steps, here.Sets);
+            Spreading.KeepCircling(here.Places, here.Steps, here.Sets);
             var running = here
                 .Steps.Select(step => (Step: step, Set: step.Image(here.Sets[step.From]).Intersect(here.Sets[step.To])))
                 .Where(item => !item.Set.IsEmpty)
@@ -90,7 +90,7 @@ internal sealed class Circuits
 
         static MessageSet[] Of(MessageSet[] sets, int[] places)
         {
-            var own = CircuitSearch.Filled(sets.Length);
+            var own = Spreading.Filled(sets.Length);
             foreach (var place in places)
                 own[place] = sets[place];
             return own;
@@ -258,7 +258,7 @@ internal sealed class Circuits
     }
 
     private MessageSet BackOneRound(int place, MessageSet messages) =>
-        CircuitSearch.Around(
+        Spreading.Around(
             place,
             messages,
             here => _flow.IntoWithin[here],

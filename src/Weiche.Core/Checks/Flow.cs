@@ -56,7 +56,7 @@ internal sealed class Flow
 
         // Where several sources come together nobody sends or hears.
         MessageSet[] AtAll(MessageSet[] sets) =>
-            Places.Length == sets.Length ? sets : [.. sets, .. CircuitSearch.Filled(Places.Length - sets.Length)];
+            Places.Length == sets.Length ? sets : [.. sets, .. Spreading.Filled(Places.Length - sets.Length)];
 
         // A list that is the same as in another version is the very same.
         Step[][] Lists(Func<Step, int> end, RoomMemory.AtPlaces<Step[]> known, RoomMemory.Laid?[] ready)

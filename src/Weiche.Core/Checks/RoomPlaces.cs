@@ -56,7 +56,7 @@ internal sealed class RoomPlaces
                 device is { Sounds: true } ? set.Intersect(MessageSet.OnChannels) : MessageSet.Empty
             ),
         ];
-        Sent = CircuitSearch.Filled(Places.Length);
+        Sent = Spreading.Filled(Places.Length);
         foreach (var device in studio.Devices)
         {
             _origins.Add(device.Id, [.. Origins(device)]);

@@ -245,11 +245,11 @@ public class GearTests
             Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
         }
         await using var again = await House.Open(folder, dome: true);
+        again.TakesItsFolderAlong();
         Assert.Equal("Tuesday", again.Studio.Name);
         Assert.True(again.Studio.MiddleIsC4);
         Assert.Contains("C4", (await again.Get("/gear")).QuerySelector("#bench")!.TextContent, StringComparison.Ordinal);
         Assert.Equal(["Kuppel", "Tuesday"], again.Desk.Studios.Select(studio => studio.Name).Order());
-        Directory.Delete(folder, recursive: true);
     }
 
     [Fact]

@@ -16,7 +16,7 @@ namespace Weiche.Web.Tests;
 internal sealed class House : IAsyncDisposable
 {
     private readonly WebApplication _app;
-    private readonly bool _ownsFolder;
+    private bool _ownsFolder;
 
     private House(WebApplication app, string folder, bool ownsFolder)
     {
@@ -149,6 +149,9 @@ internal sealed class House : IAsyncDisposable
         }
         Assert.Fail("This never came to be: " + what);
     }
+
+    /// <summary>Takes its folder along when it goes: before that it may still write there.</summary>
+    public void TakesItsFolderAlong() => _ownsFolder = true;
 
     public async ValueTask DisposeAsync()
     {

@@ -271,13 +271,13 @@ public class LiveTests
             );
         }
         await using var again = await House.Open(folder);
+        again.TakesItsFolderAlong();
         Assert.Equal(
             40,
             again.Studio.Devices.Count(device =>
                 device.Name.StartsWith("left", StringComparison.Ordinal) || device.Name.StartsWith("right", StringComparison.Ordinal)
             )
         );
-        Directory.Delete(folder, recursive: true);
     }
 
     private static StandIn Instrument(House house, string name) => house.StandIn(name);

@@ -119,10 +119,10 @@ public sealed partial class PageTests
             await house.Post("/gear?handler=Remove", ("device", house.Device("for a moment").Id));
         }
         await using var again = await House.Open(folder);
+        again.TakesItsFolderAlong();
         Assert.DoesNotContain(again.Studio.Devices, device => device.Name == "for a moment");
         Assert.Equal([false, true], again.Device("pads to sky").Ports.Select(port => port.On));
         Assert.Contains("pads to sky", (await again.Get("/gear")).Body!.TextContent, StringComparison.Ordinal);
-        Directory.Delete(folder, recursive: true);
     }
 
     [Theory]

@@ -16,9 +16,6 @@ internal sealed class Flow
     // So many more steps than there are now are remembered of other versions before those of removed routes are let go of.
     private const int MostForgone = 512;
 
-    // The steps of a source with more routes are not remembered as a whole.
-    private const int MostRemembered = 64;
-
     // The steps of this version and of those before it: a route that rests now may be back in the next one, or in the next lineup.
     private readonly ConcurrentDictionary<StepKey, Step> _known;
 
@@ -42,7 +39,7 @@ internal sealed class Flow
         foreach (var (from, to, link) in Room.Open)
             steps.Add(StepOf(from, to, null, link, link.Stages, MessageSet.Empty));
         LaidAt = new RoomMemory.Laid?[Room.Places.Length];
-        var together = AddRoutes(steps, LaidAt);
+        var together = AddRoutes(steps);
         Places = together == 0 ? Room.Named : [.. Room.Named, .. new Place?[together]];
         Steps = [.. steps];
         LetGo();
@@ -214,9 +211,8 @@ internal sealed class Flow
 
     /// <summary>Adds the steps of routes that are live.</summary>
     /// <param name="steps">To which they are added.</param>
-    /// <param name="laid">For each place of the room the list of all steps from it, where that is known by the way.</param>
     /// <returns>How many places there are where what several sources send comes together: they come after those of the room.</returns>
-    private int AddRoutes(List<Step> steps, RoomMemory.Laid?[] laid)
+    private int AddRoutes(List<Step> steps)
     {
         var live = LiveRoutes.Of(Studio);
         // Where what several sources send comes together before the stages of their route.
@@ -235,7 +231,7 @@ internal sealed class Flow
         {
             var (source, routes) = live.Sources[i];
             var begins = Room.NumbersOf(source.Id);
-            if (routes.Length > MostRemembered || together.Count > 0 && Array.Exists(routes, route => together.ContainsKey(route.Id)))
+            if (routes.Length > RouteTables.MostBits || together.Count > 0 && Array.Exists(routes, route => together.ContainsKey(route.Id)))
             {
                 Routes += AddFrom(source, begins);
                 continue;
@@ -256,7 +252,7 @@ internal sealed class Flow
             }
             Routes += from.Routes;
             if (begins.Length == 1 && !Room.LeadsOn[begins[0]])
-                laid[begins[0]] = from;
+                LaidAt[begins[0]] = from;
         }
         Routes += together.Count;
         return together.Count;

@@ -92,9 +92,6 @@ internal sealed class WaySearch
     /// <summary>What was found, by the place where it is sent.</summary>
     internal IReadOnlyList<WaysFrom> Found => _found;
 
-    /// <summary>The ways that were found, by the device that sends.</summary>
-    internal IEnumerable<HeardWay> All => _found.SelectMany(from => from.Ways);
-
     /// <summary>The ways to destinations whose wire has an end to what it carries.</summary>
     internal IReadOnlyList<WireWay> Wires => field ??= [.. _found.SelectMany(from => from.Wires)];
 

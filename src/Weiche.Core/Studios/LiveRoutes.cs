@@ -184,8 +184,8 @@ public sealed class LiveRoutes
         }
     }
 
-    /// <summary>Which of the first 64 routes of a source are live, the first of them as the lowest bit: what <see cref="At"/> says of
-    /// each.</summary>
+    /// <summary>Which routes of a source are live, the first of them as the lowest bit, as many as bits tell of
+    /// (<see cref="RouteTables.MostBits"/>): what <see cref="At"/> says of each.</summary>
     /// <remarks>The checks ask this of all sources for each lineup. What of it does not depend on the lineup stands in the tables, and for
     /// all lineups side by side what does.</remarks>
     /// <param name="source">The source, by its place among <see cref="Sources"/>.</param>
@@ -195,7 +195,7 @@ public sealed class LiveRoutes
         if (bits == 0 || !_anySolo && _studio.HeldOff.IsEmpty)
             return bits;
         var laid = _tables.LaidSources[source];
-        for (var i = 0; i < Math.Min(laid.Routes.Length, 64); i++)
+        for (var i = 0; i < Math.Min(laid.Routes.Length, RouteTables.MostBits); i++)
         {
             if (!IsSoloed(laid.Routes[i], laid.Source.Id) || IsHeldOff(laid.Routes[i]))
                 bits &= ~(1UL << i);
@@ -233,6 +233,9 @@ internal readonly record struct LaidSource(DevicePort Source, Route[] Routes);
 /// <summary>Which routes come from which sources, whatever the lineup.</summary>
 internal sealed class RouteTables
 {
+    /// <summary>Of how many routes of a source bits tell.</summary>
+    internal const int MostBits = 64;
+
     private readonly ImmutableArray<Route> _routes;
     private Dictionary<LineupId, ulong[]>? _duty;
     private ulong[]? _standing;
@@ -306,11 +309,11 @@ internal sealed class RouteTables
             .. BySource.Select(pair => new LaidSource(Array.Find(Sources[pair.Value[0].Id], port => port.Id == pair.Key), pair.Value)),
         ];
 
-    /// <summary>For each of those which of its first 64 routes lead from a source that is on to a destination that is on.</summary>
+    /// <summary>For each of those which of its first routes lead from a source that is on to a destination that is on.</summary>
     internal ulong[] OpenBits =>
         field ??= Array.ConvertAll(LaidSources, laid => laid.Source.Port.On ? Bits(laid, route => Open.Contains(route.To)) : 0);
 
-    /// <summary>For each of those which of its first 64 routes are on duty in a lineup.</summary>
+    /// <summary>For each of those which of its first routes are on duty in a lineup.</summary>
     /// <param name="lineup">The lineup; null where none is in force.</param>
     internal ulong[] DutyBits(LineupId? lineup)
     {
@@ -324,7 +327,7 @@ internal sealed class RouteTables
         for (var source = 0; source < LaidSources.Length; source++)
         {
             var routes = LaidSources[source].Routes;
-            for (var i = 0; i < Math.Min(routes.Length, 64); i++)
+            for (var i = 0; i < Math.Min(routes.Length, MostBits); i++)
             {
                 foreach (var lineup in routes[i].Duty.Lineups)
                 {
@@ -340,7 +343,7 @@ internal sealed class RouteTables
     private static ulong Bits(LaidSource laid, Predicate<Route> predicate)
     {
         var bits = 0UL;
-        for (var i = 0; i < Math.Min(laid.Routes.Length, 64); i++)
+        for (var i = 0; i < Math.Min(laid.Routes.Length, MostBits); i++)
         {
             if (predicate(laid.Routes[i]))
                 bits |= 1UL << i;

@@ -27,7 +27,8 @@ public class OtherTrialTests(ITestOutputHelper output)
                     if (brute is null)
                         return;
                     var found = search
-                        .All.GroupBy(way => (way.Origin, way.Hearer.Id))
+                        .Found.SelectMany(from => from.Ways)
+                        .GroupBy(way => (way.Origin, way.Hearer.Id))
                         .Where(ways => Doubles.Find([.. ways]) is not null)
                         .Select(ways => ways.Key)
                         .ToHashSet();

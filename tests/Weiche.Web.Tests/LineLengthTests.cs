@@ -13,7 +13,7 @@ public partial class LineLengthTests
 
     [Theory]
     [InlineData("*.cs", 400)]
-    [InlineData("*.css", 20)]
+    [InlineData("*.css", 15)]
     [InlineData("*.js", 15)]
     [InlineData("*.cshtml", 60)]
     public void No_line_is_longer_than_140_signs_but_for_what_it_says(string pattern, int atLeast)

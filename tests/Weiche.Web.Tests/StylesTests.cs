@@ -20,6 +20,21 @@ public partial class StylesTests
     [GeneratedRegex(@"[A-Za-z0-9][\w-]*-?")]
     private static partial Regex Word { get; }
 
+    /// <summary>What the page works out in a class attribute: @( and all up to its end.</summary>
+    private const string Worked = @"@[\w.]*\((?>[^()""]+|""[^""]*""|(?<open>\()|(?<-open>\)))*(?(open)(?!))\)(?:\.\w+\(\))*";
+
+    [GeneratedRegex($@"\bclass=""((?>{Worked}|[^""@]+|@)*)""")]
+    private static partial Regex ClassAttribute { get; }
+
+    [GeneratedRegex(Worked)]
+    private static partial Regex WorkedOut { get; }
+
+    /// <summary>A class in the built styles, with what is escaped in it: ".px-\[3vw\]".</summary>
+    [GeneratedRegex(@"\.((?:\\.|[\w-]|[^\x00-\x7F])+)")]
+    private static partial Regex BuiltName { get; }
+
+    private static string Built => File.ReadAllText(Path.Combine(Checkout.Root, "src/Weiche.Web/wwwroot/css/site.css"));
+
     private static string RulesOf(string file) => NoRules.Replace(File.ReadAllText(file), "");
 
     /// <summary>The classes in what stands before a block; in a block there is none.</summary>
@@ -56,7 +71,7 @@ public partial class StylesTests
     [Fact]
     public void No_class_of_ours_is_called_like_a_utility()
     {
-        var built = File.ReadAllText(Path.Combine(Checkout.Root, "src/Weiche.Web/wwwroot/css/site.css"));
+        var built = Built;
         var start = built.IndexOf("@layer utilities{", StringComparison.Ordinal);
         var (end, depth) = (built.IndexOf('{', start) + 1, 1);
         for (; depth > 0; end++)
@@ -64,8 +79,70 @@ public partial class StylesTests
                 built[end] == '{' ? 1
                 : built[end] == '}' ? -1
                 : 0;
-        var utilities = ClassesOf(built[(start + "@layer utilities{".Length)..end]).ToHashSet();
+        // A utility is a class alone: where a state is asked for as well (".off\:hidden.off"), that is no utility's name.
+        var utilities = Regex
+            .Matches(built[start..end], @"(?<=[{},])\.([\w-]+)(?=[,{])")
+            .Select(match => match.Groups[1].Value)
+            .ToHashSet();
         Assert.Contains("flex", utilities);
         Assert.Empty(_styles.SelectMany(file => ClassesOf(RulesOf(file))).Where(utilities.Contains).Distinct());
+    }
+
+    /// <summary>The classes that a page gives: as they stand, and in the strings of what it works out.</summary>
+    private static IEnumerable<string> GivenBy(string page) =>
+        from Match attribute in ClassAttribute.Matches(File.ReadAllText(page))
+        let value = attribute.Groups[1].Value
+        let worked = WorkedOut
+            .Matches(value)
+            .SelectMany(part => Regex.Matches(part.Value, "\"([^\"]*)\""))
+            .Select(text => text.Groups[1].Value)
+        from part in worked.Append(WorkedOut.Replace(value, " @ "))
+        from name in part.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries)
+        where name.IndexOfAny(['@', '{']) < 0 && !name.EndsWith('-')
+        select name;
+
+    [Fact]
+    public void Each_class_in_the_markup_is_drawn_or_looked_for()
+    {
+        var drawn = BuiltName.Matches(Built).Select(match => Regex.Replace(match.Groups[1].Value, @"\\(.)", "$1")).ToHashSet();
+        var looking = string.Concat(
+            Checkout
+                .Files("*.js")
+                .Concat(Checkout.Files("*.cs").Where(file => file.Contains("/tests/", StringComparison.Ordinal)))
+                .Select(File.ReadAllText)
+        );
+        var given = Checkout.Files("*.cshtml").SelectMany(page => GivenBy(page).Select(name => (Page: Path.GetFileName(page), Name: name)));
+        Assert.True(given.Count() > 2000);
+        Assert.Empty(
+            given
+                .Where(each => !drawn.Contains(each.Name) && !Regex.IsMatch(looking, $@"[.""]{Regex.Escape(each.Name)}(?![\w-])"))
+                .Distinct()
+        );
+    }
+
+    [Theory]
+    [InlineData("bench", "Shared")]
+    [InlineData("gear", "Gear")]
+    [InlineData("grid", "Plan")]
+    [InlineData("lineups", "Lineups")]
+    [InlineData("strip", "Plan")]
+    [InlineData("takes", "Takes")]
+    [InlineData("time", "Time")]
+    [InlineData("watch", "Watch")]
+    public void A_rule_of_one_page_meets_nothing_on_another(string styles, string folder)
+    {
+        var rules = RulesOf(_styles.Single(file => Path.GetFileNameWithoutExtension(file) == styles));
+        // What stands within a rule is within its root.
+        for (var nested = ""; nested != rules; )
+            (nested, rules) = (rules, Regex.Replace(rules, @"\{[^{}]*\}", ";"));
+        var roots = rules.Split(';', ',').Select(head => ClassName.Match(head).Groups[1].Value).Where(name => name.Length > 0).ToHashSet();
+        Assert.NotEmpty(roots);
+        Assert.Empty(
+            from page in Checkout.Files("*.cshtml")
+            where !page.Contains($"/Pages/{folder}/", StringComparison.Ordinal)
+            from name in GivenBy(page)
+            where roots.Contains(name)
+            select $"{Path.GetFileName(page)}: {name}"
+        );
     }
 }

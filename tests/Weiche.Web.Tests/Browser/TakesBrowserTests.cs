@@ -120,7 +120,7 @@ public sealed class TakesBrowserTests(Window window) : IClassFixture<Window>
         window.Until(() => window.Has(".reel-none"), "a reel with nothing on it");
         var amsel = house.StandIn("Amsel 61").Player!;
         amsel.Press("hand", 60, 90);
-        window.Until(() => window.Has(".reel-picture rect.strip-0"), "it on the reel");
+        window.Until(() => window.Has(".reel-picture rect.fill-strip-0"), "it on the reel");
         amsel.Release("hand", 60);
         window.Press("#keep-since");
         window.Until(() => window.Has("#take-play"), "the take");

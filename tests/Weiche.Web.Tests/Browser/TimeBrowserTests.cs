@@ -23,7 +23,7 @@ public sealed class TimeBrowserTests(Window window) : IClassFixture<Window>
             () =>
                 other.Text("#time-lamp [data-place]").Length > 0
                 && other
-                    .Script<string>("return document.getElementById('time-lamp').className")
+                    .Script<string>("return document.getElementById('time-lamp').dataset.look")
                     .Contains("playing", StringComparison.Ordinal),
             "the time in the other window"
         );

@@ -86,7 +86,7 @@ export function startLamps(live) {
   function guard({ words, title, look }) {
     if (lamp.textContent !== words) lamp.textContent = words;
     lamp.title = title;
-    lamp.className = `guard ${look}`;
+    lamp.dataset.look = look;
   }
 
   const [box, now] = [document.getElementById("lineup-box"), document.getElementById("lineup-now")];

@@ -30,8 +30,7 @@ export function startTime(live) {
   });
 
   function tell(time) {
-    const kept = lamp.classList.contains("beat") ? " beat" : "";
-    lamp.className = `time-lamp ${time.look}${kept}`;
+    lamp.dataset.look = time.look;
     lamp.title = time.title;
     text(lamp.querySelector("b"), time.bpm);
     text(lamp.querySelector("[data-place]"), time.said);

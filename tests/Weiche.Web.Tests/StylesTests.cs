@@ -133,7 +133,7 @@ public partial class StylesTests
     {
         var rules = RulesOf(_styles.Single(file => Path.GetFileNameWithoutExtension(file) == styles));
         // What stands within a rule is within its root.
-        for (var nested = ""; nested != rules; )
+        for (var nested = ""; nested != rules;)
             (nested, rules) = (rules, Regex.Replace(rules, @"\{[^{}]*\}", ";"));
         var roots = rules.Split(';', ',').Select(head => ClassName.Match(head).Groups[1].Value).Where(name => name.Length > 0).ToHashSet();
         Assert.NotEmpty(roots);

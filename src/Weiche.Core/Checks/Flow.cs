@@ -1,6 +1,7 @@
 using System.Collections.Concurrent;
 using System.Collections.Immutable;
 using System.Runtime.InteropServices;
+using Weiche.Core.Midi;
 using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
@@ -185,15 +186,30 @@ internal sealed class Flow
 
     /// <summary>A step: that of another version if it is the very same, else a new one, with the memory of one that does the
     /// same.</summary>
-    private Step StepOf(int from, int to, Route? route, Link? link, ImmutableArray<Stage> stages, MessageSet taken)
+    private Step StepOf(
+        int from,
+        int to,
+        Route? route,
+        Link? link,
+        ImmutableArray<Stage> stages,
+        MessageSet taken,
+        KindSet followed = default
+    )
     {
         var key = new StepKey(route?.Id.Value ?? 0, link?.Inner?.Id.Value ?? 0, NamedAt(from), NamedAt(to));
         var known = _known.GetValueOrDefault(key);
         if (known is null || known.Stages != stages || !known.Taken.Equals(taken))
             known = null;
-        else if (known.From == from && known.To == to && ReferenceEquals(known.Route, route) && known.Link == link)
+        // What is taken away may be the same for another reason, and the reason is told.
+        else if (
+            known.From == from
+            && known.To == to
+            && ReferenceEquals(known.Route, route)
+            && known.Link == link
+            && known.Followed == followed
+        )
             return known;
-        return _known[key] = new Step(from, to, route, link, stages, taken, known);
+        return _known[key] = new Step(from, to, route, link, stages, taken, followed, known);
     }
 
     /// <summary>Lets go of the steps of what is not in the studio any more, once there are many.</summary>
@@ -224,7 +240,7 @@ internal sealed class Flow
             var place = Room.Places.Length + together.Count;
             together.Add(route.Id, place);
             foreach (var to in Room.NumbersOf(route.To))
-                steps.Add(StepOf(place, to, route, null, route.Stages, Studio.LeftOutAt(route.To)));
+                steps.Add(StepOf(place, to, route, null, route.Stages, Studio.LeftOutAt(route.To), Studio.FollowedAt(route.To)));
         }
         var followers = Studio.MasterNow() is null ? [] : Studio.Time.Followers;
         for (var i = 0; i < live.Sources.Length; i++)
@@ -271,10 +287,11 @@ internal sealed class Flow
                 }
                 whole++;
                 var (ends, left) = (Room.NumbersOf(route.To), taken.Union(Studio.LeftOutAt(route.To)));
+                var followed = Studio.FollowedAt(route.To);
                 foreach (var from in begins)
                 {
                     foreach (var to in ends)
-                        steps.Add(StepOf(from, to, route, null, route.Stages, left));
+                        steps.Add(StepOf(from, to, route, null, route.Stages, left, followed));
                 }
             }
             return whole;

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using Weiche.Core.Midi;
 using Weiche.Core.Sets;
 using Weiche.Core.Stages;
 using Weiche.Core.Studios;
@@ -15,9 +16,19 @@ namespace Weiche.Core.Checks;
 /// one step from there on, so that its stages are gone through once.</param>
 /// <param name="link">The way in the room, or null.</param>
 /// <param name="stages">What messages go through on it.</param>
-/// <param name="taken">What never gets onto it: what routes that divert take away before.</param>
+/// <param name="taken">What never gets onto it: what routes that divert take away before, and what the studio's clock brings instead.</param>
+/// <param name="followed">The kinds that the studio's clock brings to where it ends, and no route.</param>
 /// <param name="alike">One of another version with the same stages, which takes the same; null for none.</param>
-internal sealed class Step(int from, int to, Route? route, Link? link, ImmutableArray<Stage> stages, MessageSet taken, Step? alike = null)
+internal sealed class Step(
+    int from,
+    int to,
+    Route? route,
+    Link? link,
+    ImmutableArray<Stage> stages,
+    MessageSet taken,
+    KindSet followed = default,
+    Step? alike = null
+)
 {
     private readonly SetMemo _images = alike?._images ?? new SetMemo();
     private readonly SetMemo _preImages = alike?._preImages ?? new SetMemo();
@@ -40,6 +51,8 @@ internal sealed class Step(int from, int to, Route? route, Link? link, Immutable
     internal ImmutableArray<Stage> Stages => stages;
 
     internal MessageSet Taken => taken;
+
+    internal KindSet Followed => followed;
 
     /// <summary>Whether everything that begins it ends it as it was.</summary>
     internal bool IsPlain => stages.IsEmpty && taken.IsEmpty;
@@ -128,14 +141,14 @@ internal sealed class Step(int from, int to, Route? route, Link? link, Immutable
     }
 
     /// <summary>What one message becomes on it, each as often as it does.</summary>
-    internal ImmutableArray<Midi.MidiMessage> Run(in Midi.MidiMessage message) =>
+    internal ImmutableArray<MidiMessage> Run(in MidiMessage message) =>
         taken.Contains(message) ? [] : Stage.Run(stages, [message], out _, out _);
 
     /// <summary>What one message becomes on steps one after the other, each as often as it does.</summary>
-    internal static List<Midi.MidiMessage> Run(Step[] steps, Midi.MidiMessage message)
+    internal static List<MidiMessage> Run(Step[] steps, MidiMessage message)
     {
         // Most stages make one of one: then nothing is put together on the way.
-        Span<Midi.MidiMessage> results = stackalloc Midi.MidiMessage[Stage.MaxFanOut];
+        Span<MidiMessage> results = stackalloc MidiMessage[Stage.MaxFanOut];
         var one = message;
         foreach (var step in steps)
         {
@@ -153,9 +166,9 @@ internal sealed class Step(int from, int to, Route? route, Link? link, Immutable
         }
         return [one];
 
-        static List<Midi.MidiMessage> Spread(Step[] steps, Midi.MidiMessage message)
+        static List<MidiMessage> Spread(Step[] steps, MidiMessage message)
         {
-            var here = new List<Midi.MidiMessage> { message };
+            var here = new List<MidiMessage> { message };
             foreach (var step in steps)
                 here = [.. here.SelectMany(each => step.Run(each))];
             return here;

@@ -136,9 +136,7 @@ internal sealed class WayWords(Flow flow)
     internal static string StopOf(Studio studio, Step step, in MidiMessage message)
     {
         if (step.Taken.Contains(message))
-            return step.Route is { } route && studio.FollowedAt(route.To).Contains(message.Kind)
-                ? "the studio's clock"
-                : "a route that diverts";
+            return step.Followed.Contains(message.Kind) ? "the studio's clock" : "a route that diverts";
         _ = Stage.Run(step.Stages, [message], out var at, out _);
         return at is { } stage ? step.Stages[stage].Sign(studio.KeyNaming) : "";
     }

@@ -74,6 +74,26 @@ public class AfterEditsTests
         Assert.Equal(FindingKind.Endless, Assert.Single(after.OpenCircuits).Kind);
     }
 
+    [Fact]
+    public void What_is_taken_away_for_another_reason_than_before_is_told_with_that_reason()
+    {
+        // Between a and b everything goes round but the clock: what comes from a is diverted to d, and then b follows the studio's.
+        var studio = Rooms.Room(["a", "b", "d"], "a", "b").Lay("a", "b").Lay("b", "a").Lay("a", "d", ClockAlone);
+        studio = studio.Must(new DivertRoute(studio.Route("a", "d").Id, true)).Must(new SetMaster(ClockMaster.Own));
+        var before = Checker.Check(studio);
+        Assert.Equal("stopped by a route that diverts", ClockIn(before));
+        var follows = studio.Must(new SetFollower(new Follower(studio.To("b"), ClockForm.Steadied, false, MidiSpan.Zero)));
+        var after = Checker.Check(follows, before);
+        Assert.Equal("stopped by the studio's clock", ClockIn(after));
+        Assert.Equal(Told(Checker.Check(follows)), Told(after));
+        Assert.Equal("stopped by a route that diverts", ClockIn(Checker.Check(studio, after)));
+
+        static string ClockIn(CheckReport report) =>
+            Assert.Single(report.OpenCircuits).Runs.Single(run => run.Kind == MessageKind.Clock).Verdict;
+    }
+
+    private static Stage ClockAlone => new KindsStage(KindSet.Of(MessageKind.Clock));
+
     /// <summary>All that is said of all that was found, and of what was looked at.</summary>
     private static IEnumerable<string> Told(CheckReport report) =>
         report
